@@ -1,0 +1,8 @@
+"""The commands of Trochos."""
+
+import sys
+
+from .main import main
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,142 @@
+"""Argument parsing, and what each command prints and returns."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import sys
+from collections.abc import Callable
+
+from ..core.forwarding.endpoints import EndpointError
+from ..core.forwarding.path import Traffic
+from ..core.network.addressing import Address
+from ..core.survey import Computed
+from . import tables
+from .loading import InputError, load
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> None:  # type: ignore[override]
+        raise InputError(f"{message[:1].upper()}{message[1:]}. See ./trochos {self.prog_tail()}.")
+
+    def prog_tail(self) -> str:
+        return self.prog.partition(" ")[2] + " --help" if " " in self.prog else "--help"
+
+
+def build_parser() -> argparse.ArgumentParser:
+    parser = _Parser(prog="trochos", description="Find where a packet dies, and why.")
+    commands = parser.add_subparsers(dest="command", required=True, parser_class=_Parser)
+
+    def command(name: str, help: str, run: Callable[[argparse.Namespace], int]) -> _Parser:
+        sub = commands.add_parser(name, help=help, description=help)
+        sub.add_argument("survey", metavar="SURVEY",
+                         help="a folder, a .zip or .tar.gz of one, or a stored survey's id")
+        sub.add_argument("--json", action="store_true", help="print one JSON document")
+        sub.set_defaults(run=run)
+        return sub
+
+    routes = command("routes", "every device's table as its configuration implies it", run_routes)
+    routes.add_argument("--device", help="only this device")
+    routes.add_argument("--all", action="store_true", help="candidates that lost, too")
+    routes.add_argument("--why", metavar="PREFIX", help="why a prefix is there, or is not")
+
+    path = command("path", "both legs of a conversation, hop by hop", run_path)
+    path.add_argument("sender", metavar="FROM")
+    path.add_argument("receiver", metavar="TO")
+    path.add_argument("--source", metavar="ADDRESS", help="the source address to send from")
+    path.add_argument("--protocol", choices=("icmp", "tcp", "udp"), default="icmp")
+    path.add_argument("--port", type=int, metavar="N")
+    path.add_argument("--size", type=int, default=0, metavar="BYTES",
+                      help="size of the whole IP packet")
+    path.add_argument("--dont-fragment", action="store_true")
+
+    reach = command("reach", "every device to every address of every other device", run_reach)
+    reach.add_argument("--from", dest="sender", metavar="DEVICE")
+    reach.add_argument("--to", dest="receiver", metavar="DEVICE|ADDRESS")
+    reach.add_argument("--summary", action="store_true", help="counts only")
+
+    command("inspect", "the reading report and all findings", run_inspect)
+    return parser
+
+
+def _print(document: object) -> None:
+    json.dump(document, sys.stdout, ensure_ascii=False, separators=(",", ":"))
+    sys.stdout.write("\n")
+
+
+def run_routes(options: argparse.Namespace) -> int:
+    survey = load(options.survey)
+    if options.device is not None and survey.network.device(options.device) is None:
+        raise InputError(f"The survey has no device called {options.device!r}.")
+    if options.why is not None:
+        document = survey.why(options.why, options.device)
+        _print(document) if options.json else tables.why(document)
+        return 0
+    document = survey.routes_json(options.device, options.all)
+    _print(document) if options.json else tables.routes(document)
+    return 0
+
+
+def run_path(options: argparse.Namespace) -> int:
+    if options.port is not None and not 0 < options.port < 65536:
+        raise InputError("A port is a number from 1 to 65535.")
+    if options.port is not None and options.protocol == "icmp":
+        raise InputError("ICMP has no ports. Add --protocol tcp or --protocol udp.")
+    if options.size < 0 or options.size > 65535:
+        raise InputError("The size of a packet is a number of bytes from 1 to 65535.")
+    survey = load(options.survey)
+    traffic = Traffic(
+        options.source, options.protocol, options.port, options.size, options.dont_fragment
+    )
+    path = survey.path(options.sender, options.receiver, traffic)
+    _print(path.as_json()) if options.json else tables.path(path.as_json())
+    return 0 if path.works == "yes" else 1
+
+
+def run_reach(options: argparse.Namespace) -> int:
+    survey = load(options.survey)
+    senders: set[str] | None = None
+    targets: set[Address] | None = None
+    if options.sender is not None:
+        senders = {survey.device_named(options.sender)}
+    if options.receiver is not None:
+        targets = survey.addresses_named(options.receiver)
+    if options.summary and senders is None and targets is None:
+        document = survey.reach.summary()
+        _print(document) if options.json else tables.summary(document)
+        return 0
+    pairs = [pair.as_json() for pair in survey.reach.pairs(senders, targets)]
+    if options.summary:
+        document = tables.count(pairs)
+        _print(document) if options.json else tables.summary(document)
+        return 0
+    _print({"pairs": pairs}) if options.json else tables.pairs(pairs)
+    return 0
+
+
+def run_inspect(options: argparse.Namespace) -> int:
+    survey = load(options.survey)
+    document = survey.inspect_json()
+    _print(document) if options.json else tables.inspect(document)
+    return 1 if any(f["severity"] == "breaks" for f in document["findings"]) else 0
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Runs one command; returns its exit status (0 well, 1 not well, 2 could not be used)."""
+    try:
+        options = build_parser().parse_args(arguments)
+        return int(options.run(options))
+    except (InputError, EndpointError) as error:
+        print(f"trochos: {error}", file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        # Whoever read our output has gone; there is nobody left to tell.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
+    except KeyboardInterrupt:
+        print("trochos: stopped.", file=sys.stderr)
+        return 2
+    except MemoryError:
+        print("trochos: the survey is too large for this machine's memory.", file=sys.stderr)
+        return 2

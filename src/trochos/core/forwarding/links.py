@@ -1,0 +1,154 @@
+"""Who answers on a link: from a next hop's address to the devices that take the packet."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from ..network.addressing import Address
+from ..network.facts import Device, End, Interface
+from ..protocols.connected import address_is_active
+from ..protocols.tables import Tables
+
+
+class Owner(NamedTuple):
+    """A device's own address, and whether it answers in the state the interface is in."""
+
+    end: End
+    active: bool
+
+
+@dataclass(slots=True)
+class Answer:
+    """Who takes a packet sent to an address on a link.
+
+    `takers` are the ends that answer; empty with `unknown` set if that cannot be known,
+    empty without it if nobody is there. `why` is a clause for people.
+    """
+
+    takers: tuple[End, ...] = ()
+    unknown: bool = False
+    why: str = ""
+
+
+@dataclass(slots=True)
+class Neighbourhood:
+    """Address owners and link answers of a whole network, each computed once."""
+
+    tables: Tables
+    devices: dict[str, Device] = field(default_factory=dict)
+    owners: dict[Address, list[Owner]] = field(default_factory=dict)
+    link_local: dict[tuple[End, Address], bool] = field(default_factory=dict)
+    _answers: dict[tuple[End, Address], Answer] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        for device in self.tables.network.devices:
+            self.devices[device.name] = device
+            for interface in device.interfaces:
+                end = End(device.name, interface.name)
+                for fact in interface.addresses:
+                    address = fact.address
+                    active = address_is_active(device, interface, address)
+                    if address.is_link_local and address.family == 6:
+                        if active:
+                            self.link_local[end, address] = True
+                    else:
+                        self.owners.setdefault(address, []).append(Owner(end, active))
+
+    def owns(self, device: str, address: Address, on: str | None = None) -> bool:
+        """True if the device takes packets to this address as its own."""
+        if address.is_link_local and address.family == 6:
+            return on is not None and (End(device, on), address) in self.link_local
+        return any(
+            owner.active and owner.end.device == device
+            for owner in self.owners.get(address, ())
+        )
+
+    def owner_devices(self, address: Address) -> list[str]:
+        """Devices that hold the address actively, without repetition."""
+        return list(
+            dict.fromkeys(o.end.device for o in self.owners.get(address, ()) if o.active)
+        )
+
+    def is_anycast(self, address: Address) -> bool:
+        """True for one host address held on loopbacks by several devices on purpose."""
+        owners = self.owners.get(address, ())
+        if len({owner.end.device for owner in owners}) < 2:
+            return False
+        for owner in owners:
+            interface = self.tables.links.interface(owner.end)
+            if interface is None or not interface.loopback:
+                return False
+            for fact in interface.addresses:
+                if fact.address == address and not fact.value.prefix.is_host:
+                    return False
+        return True
+
+    def interface(self, end: End) -> Interface | None:
+        return self.tables.links.interface(end)
+
+    def answer(self, out: End, address: Address) -> Answer:
+        """Who takes a packet that leaves by `out` for `address` on that link."""
+        key = (out, address)
+        known = self._answers.get(key)
+        if known is None:
+            known = self._answers[key] = self._ask(out, address)
+        return known
+
+    def _ask(self, out: End, address: Address) -> Answer:
+        links = self.tables.links
+        segment = links.segment_of.get(out)
+        others = [end for end in segment.ends if end != out] if segment else []
+        if segment is None or not others:
+            return Answer(
+                unknown=True, why=f"the survey does not say what is connected to {out}"
+            )
+        takers = []
+        for end in others:
+            device = self.devices.get(end.device)
+            if device is None or device.role == "unread" or not links.is_up(end):
+                continue
+            if self._answers_for(device, end, address):
+                takers.append(end)
+        if takers:
+            return Answer(tuple(takers))
+        unread = [
+            end.device for end in others
+            if self.devices.get(end.device) is None or self.devices[end.device].role == "unread"
+        ]
+        if unread:
+            return Answer(
+                unknown=True, why=f"{' and '.join(sorted(set(unread)))} could not be read"
+            )
+        unclear = self._unknown_link_local(others, address)
+        if unclear:
+            return Answer(
+                unknown=True, why=f"the link-local address of {unclear} was not gathered"
+            )
+        where = f"the LAN {segment.lan}" if segment.lan else "the link"
+        seen = ", ".join(str(end) for end in others[:3]) + (" and more" if others[3:] else "")
+        return Answer(why=f"nobody on {where} behind {out} has {address} ({seen} is there)")
+
+    def _answers_for(self, device: Device, end: End, address: Address) -> bool:
+        if address.family == 6 or not device.profile.answers_arp_for_all:
+            # Neighbour discovery answers only for addresses of the asked interface (RFC 4861).
+            if address.is_link_local and address.family == 6:
+                return (end, address) in self.link_local
+            return any(
+                owner.active and owner.end == end for owner in self.owners.get(address, ())
+            )
+        return self.owns(device.name, address)
+
+    def _unknown_link_local(self, others: list[End], address: Address) -> str | None:
+        if address.family != 6 or not address.is_link_local:
+            return None
+        for end in others:
+            interface = self.interface(end)
+            if interface is None or not interface.enabled:
+                continue
+            if not any(
+                fact.address.family == 6 and fact.address.is_link_local
+                for fact in interface.addresses
+            ):
+                return str(end)
+        return None

@@ -1,0 +1,227 @@
+"""One complaint, both legs: the answer to "does A reach B, and where does it break?"."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from ..network.addressing import FAMILY_NAMES, Address, parse_address
+from ..network.facts import Unmodelled
+from .endpoints import Endpoint, EndpointError, main_address, resolve
+from .sources import choose_source, usable_addresses
+from .step import Forwarding
+from .verdicts import both_ways
+from .walk import Branch, Hop, Leg, Packet, walk
+
+_ORDER = {"no": 0, "unknown": 1, "partly": 2, "yes": 3}
+
+
+@dataclass(frozen=True, slots=True)
+class Traffic:
+    """What kind of packet is asked about."""
+
+    source: str | None = None
+    protocol: str = "icmp"
+    port: int | None = None
+    size: int = 0
+    dont_fragment: bool = False
+
+
+@dataclass(slots=True)
+class Path:
+    """Both legs between two addresses of one family, and the answer that follows."""
+
+    sender: str
+    source: Address | None
+    receiver: str | None
+    target: Address
+    outbound: Leg
+    back: Leg | None
+    works: str
+    note: str | None = None
+    caveats: list[tuple[Unmodelled, str]] = field(default_factory=list)
+    also: Path | None = None
+
+    @property
+    def family(self) -> int:
+        return self.target.family
+
+    def as_json(self) -> dict[str, object]:
+        out: dict[str, object] = {
+            "from": {"device": self.sender, "address": _text(self.source)},
+            "to": {"device": self.receiver, "address": _text(self.target)},
+            "family": FAMILY_NAMES[self.family],
+            "works": self.works,
+            "outbound": self.outbound.as_json(),
+            "return": self.back.as_json() if self.back else None,
+            "caveats": [
+                {
+                    "device": item.source.device,
+                    "file": item.source.file,
+                    "line": item.source.line,
+                    "text": item.source.text,
+                    "why": why,
+                }
+                for item, why in self.caveats
+            ],
+            "largest": self._largest(),
+            "sentence": self.sentence(),
+        }
+        if self.also is not None:
+            out["also"] = self.also.as_json()
+        return out
+
+    def sentence(self) -> str:
+        """The answer in one sentence a person would say."""
+        to = self.receiver or str(self.target)
+        if self.outbound.state == "yes" and self.back is None:
+            return f"The request ends at {self.outbound.branches[0].last.device}."
+        if self.works == "yes":
+            return f"It works: {self.sender} reaches {to}, and the reply comes back."
+        if self.outbound.state == "partly":
+            return f"Only some flows get there: {_clause(self.outbound.decisive)}"
+        if self.outbound.state != "yes":
+            return f"The request does not get there: {_clause(self.outbound.decisive)}"
+        assert self.back is not None
+        if self.back.state == "partly":
+            return f"The request arrives, but only some replies do: {_clause(self.back.decisive)}"
+        where = self.back.decisive.last.device
+        if where == to:
+            return f"The request arrives at {to}, and the reply never leaves: " \
+                f"{_clause(self.back.decisive)}"
+        return f"The request arrives at {to}, and the reply dies: {_clause(self.back.decisive)}"
+
+    def _largest(self) -> dict[str, object] | None:
+        """The largest packet that passes whole on every listed branch of the outbound leg."""
+        if self.outbound.state != "yes":
+            return None
+        best: tuple[int, str, str] | None = None
+        for branch in self.outbound.branches:
+            for hop in branch.hops:
+                if hop.out and hop.mtu and (best is None or hop.mtu < best[0]):
+                    best = (hop.mtu, hop.device, hop.out)
+        if best is None:
+            return None
+        return {"bytes": best[0], "limited_by": {"device": best[1], "interface": best[2]}}
+
+
+def _text(address: Address | None) -> str | None:
+    return None if address is None else str(address)
+
+
+def _clause(branch: Branch) -> str:
+    return branch.reason
+
+
+def find_path(
+    forwarding: Forwarding, sender: str, receiver: str, traffic: Traffic | None = None
+) -> Path:
+    """Answers one complaint.
+
+    If both ends have IPv4 and IPv6 both are tried; the worse one is the answer and the
+    other stands under `also`.
+
+    Raises:
+        EndpointError: an end is not in the survey, or the ends share no family.
+    """
+    traffic = traffic or Traffic()
+    start = resolve(forwarding, sender, target=False)
+    end = resolve(forwarding, receiver, target=True)
+    forced = _forced_source(forwarding, start, traffic)
+    families = [
+        family
+        for family in (4, 6)
+        if family in end.addresses
+        and (forced is None or forced.family == family)
+        and (start.explicit is False or family in start.addresses or forced is not None)
+    ]
+    if start.explicit is False and len(families) == 2:
+        families = [family for family in families if family in start.addresses] or families
+    if not families:
+        raise EndpointError(
+            f"{start.text} and {end.text} have no address family in common, so there is nothing "
+            "to follow. Name an address of each."
+        )
+    paths = [_one(forwarding, start, end, family, forced, traffic) for family in families]
+    paths.sort(key=lambda path: _ORDER[path.works])
+    if len(paths) == 2:
+        paths[0].also = paths[1]
+    return paths[0]
+
+
+def _forced_source(forwarding: Forwarding, start: Endpoint, traffic: Traffic) -> Address | None:
+    assert start.device is not None
+    if traffic.source:
+        address = parse_address(traffic.source)
+        if address is None:
+            raise EndpointError(f"The source {traffic.source!r} is not an address.")
+        device = forwarding.devices[start.device]
+        own = [fact.address for _, fact in usable_addresses(device, address.family)]
+        if address not in own:
+            listed = ", ".join(str(a) for a in own if not a.is_link_local) or "none"
+            raise EndpointError(
+                f"{start.device} has no address {address} in use. It has {listed}."
+            )
+        return address
+    if start.explicit and start.addresses:
+        return next(iter(start.addresses.values()))
+    return None
+
+
+def source_for(forwarding: Forwarding, device: str, target: Address) -> Address | None:
+    """The source that a device would choose itself for a target; None without a route."""
+    facts = forwarding.devices[device]
+    route = forwarding.matching(device, target)
+    if route is None:
+        return None
+    hops = route.next_hops or route.wanted
+    return choose_source(facts, target, hops[0]) if hops else None
+
+
+def _one(
+    forwarding: Forwarding, start: Endpoint, end: Endpoint, family: int,
+    forced: Address | None, traffic: Traffic,
+) -> Path:
+    assert start.device is not None
+    target = end.addresses[family]
+    sender = start.device
+    source = forced or source_for(forwarding, sender, target)
+    device = forwarding.devices[sender]
+    if source is None:
+        # With no route the device would choose none; its main address shows the way back.
+        source = main_address(device, family)
+    wanted = frozenset((end.device,)) if end.device else frozenset()
+    if forwarding.near.is_anycast(target):
+        wanted = frozenset(forwarding.near.owner_devices(target))
+    packet = Packet(target, source, traffic.size, traffic.dont_fragment)
+    outbound = walk(forwarding, sender, packet, wanted)
+    if source is None:
+        reason = f"{sender} has no {'IPv4' if family == 4 else 'IPv6'} address to send from."
+        outbound = Leg([Branch([_sender_hop(sender)], "no-source", reason)], 1)
+    back: Leg | None = None
+    if end.device is not None and source is not None:
+        answering = outbound.delivered_at or [end.device]
+        reply = Packet(source, target, traffic.size, traffic.dont_fragment)
+        legs = [
+            walk(forwarding, name, reply, frozenset((sender,)))
+            for name in answering
+            if forwarding.devices[name].role != "unread"
+        ]
+        if legs:
+            back = min(legs, key=lambda leg: _ORDER[leg.state])
+    states = [outbound.state] + ([back.state] if back is not None else [])
+    if end.device is None and outbound.state == "yes":
+        states.append("unknown")
+    path = Path(sender, source, end.device, target, outbound, back, both_ways(states))
+    seen: set[Unmodelled] = set()
+    for leg in (outbound, back):
+        for item in leg.caveats if leg else ():
+            if item not in seen:
+                seen.add(item)
+                path.caveats.append((item, item.why))
+    return path
+
+
+def _sender_hop(sender: str) -> Hop:
+    return Hop(sender, None, None, reason="no source address")
+
+

@@ -1,0 +1,112 @@
+"""Which source address a device puts on a packet when nobody tells it.
+
+IPv4 as Linux does it: an address of the exit whose subnet holds the next hop, else the
+exit's first, else the first of any interface. IPv6 by RFC 6724, section 5, with the
+interface of the first next hop as the outgoing interface.
+"""
+
+from __future__ import annotations
+
+from ..network.addressing import Address, Prefix, parse_prefix
+from ..network.facts import AddressFact, Device, Interface
+from ..protocols.connected import address_is_active
+from ..protocols.routes import NextHop
+
+_LABELS: tuple[tuple[Prefix, int], ...] = tuple(
+    (prefix, label)
+    for text, label in (
+        ("::1/128", 0),
+        ("::ffff:0:0/96", 4),
+        ("::/96", 3),
+        ("2001::/32", 5),
+        ("2002::/16", 2),
+        ("3ffe::/16", 12),
+        ("fec0::/10", 11),
+        ("fc00::/7", 13),
+        ("::/0", 1),
+    )
+    if (prefix := parse_prefix(text)) is not None
+)
+
+
+def usable_addresses(device: Device, family: int) -> list[tuple[Interface, AddressFact]]:
+    """Addresses a packet can carry as its source, in the device's own order."""
+    return [
+        (interface, fact)
+        for interface in device.interfaces
+        if interface.vrf is None
+        for fact in interface.addresses
+        if fact.address.family == family
+        and not fact.address.is_loopback
+        and address_is_active(device, interface, fact.address)
+    ]
+
+
+def choose_source(device: Device, target: Address, hop: NextHop) -> Address | None:
+    """The source for a packet to `target` that leaves by `hop`; None if there is none."""
+    if target.family == 4:
+        return _choose_ipv4(device, target, hop)
+    return _choose_ipv6(device, target, hop)
+
+
+def _choose_ipv4(device: Device, target: Address, hop: NextHop) -> Address | None:
+    usable = [(i, f) for i, f in usable_addresses(device, 4) if not f.address.is_link_local]
+    if not usable:
+        usable = usable_addresses(device, 4)
+    near = hop.address if hop.address is not None else target
+    at_exit = [fact for interface, fact in usable if interface.name == hop.interface]
+    for fact in at_exit:
+        if fact.connected.contains(near):
+            return fact.address
+    if at_exit:
+        return at_exit[0].address
+    return usable[0][1].address if usable else None
+
+
+def _scope(address: Address) -> int:
+    if address.is_multicast:
+        return address.value >> 112 & 0xF
+    if address.is_link_local:
+        return 2
+    return 5 if address.value >> 118 == 0x3FB else 14
+
+
+def _label(address: Address) -> int:
+    best, length = 1, -1
+    for prefix, label in _LABELS:
+        if prefix.length > length and prefix.contains(address):
+            best, length = label, prefix.length
+    return best
+
+
+def _choose_ipv6(device: Device, target: Address, hop: NextHop) -> Address | None:
+    best: Address | None = None
+    best_score: tuple[object, ...] | None = None
+    wanted = _scope(target)
+    for interface, fact in _newest_first(device):
+        address = fact.address
+        scope = _scope(address)
+        if scope == 2 and interface.name != hop.interface:
+            continue
+        # Rule 2 prefers the smallest scope that reaches; what falls short comes last.
+        appropriate = (scope >= wanted, -scope if scope >= wanted else scope)
+        common = 128 - (address.value ^ target.value).bit_length()
+        score = (
+            address == target,
+            appropriate,
+            interface.name == hop.interface,
+            _label(address) == _label(target),
+            min(common, fact.value.length),
+        )
+        if best_score is None or score > best_score:
+            best, best_score = address, score
+    return best
+
+
+def _newest_first(device: Device) -> list[tuple[Interface, AddressFact]]:
+    """Linux lists the address it got last first; a capture already has that order."""
+    out = []
+    for interface in device.interfaces:
+        mine = [(i, f) for i, f in usable_addresses(device, 6) if i is interface]
+        out += mine if all(f.captured for _, f in mine) else mine[::-1]
+    return out

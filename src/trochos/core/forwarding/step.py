@@ -1,0 +1,242 @@
+"""One device's decision about one packet: the step that walks and arrays both take.
+
+Everything that decides where a packet goes next is in this file: whether the device
+takes it for its own, whether it forwards at all, which route it obeys, and who is at
+the other end of each next hop.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from ..network.addressing import FAMILY_NAMES, Address, Prefix
+from ..network.facts import Device, End, Unmodelled
+from ..protocols.routes import NextHop, Route, Table
+from ..protocols.tables import Tables
+from .links import Neighbourhood
+
+
+@dataclass(slots=True)
+class Fate:
+    """What becomes of the packet on one next hop.
+
+    Either it ends here (`verdict`, `reason`), or `to` takes it on that end.
+    """
+
+    hop: NextHop | None
+    verdict: str | None = None
+    reason: str = ""
+    to: End | None = None
+
+
+@dataclass(slots=True)
+class Step:
+    """A device's decision: it ends here, or goes on along each of `fates`."""
+
+    device: str
+    route: Route | None = None
+    fates: tuple[Fate, ...] = ()
+    caveats: tuple[Unmodelled, ...] = ()
+
+
+@dataclass(slots=True)
+class Forwarding:
+    """The forwarding view of a network: what packets meet, derived from its tables.
+
+    `tables_obeyed` differs from the routing tables in one way: a kernel that keeps the
+    subnet of an interface without carrier goes on sending into it.
+    """
+
+    tables: Tables
+    near: Neighbourhood = field(init=False)
+    obeyed: dict[tuple[str, int], dict[Prefix, Route]] = field(default_factory=dict)
+    _unmodelled: dict[tuple[str, int], list[Unmodelled]] = field(default_factory=dict)
+    _unmodelled_ends: dict[tuple[End, int], list[Unmodelled]] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self.near = Neighbourhood(self.tables)
+        for (name, family), table in self.tables.tables.items():
+            self.obeyed[name, family] = _obeyed(table)
+        for device in self.tables.network.devices:
+            for item in device.unmodelled:
+                for family in (4, 6):
+                    if item.family not in (None, family):
+                        continue
+                    if item.interface is None:
+                        self._unmodelled.setdefault((device.name, family), []).append(item)
+                    else:
+                        key = (End(device.name, item.interface), family)
+                        self._unmodelled_ends.setdefault(key, []).append(item)
+
+    @property
+    def devices(self) -> dict[str, Device]:
+        return self.near.devices
+
+    def forwards(self, device: str, arrived: str, family: int) -> bool:
+        """True if the device passes on packets that arrive on this interface."""
+        facts = self.devices[device]
+        interface = facts.interface(arrived)
+        index = 0 if family == 4 else 1
+        if interface is not None and interface.forwarding[index] is not None:
+            return bool(interface.forwarding[index])
+        return facts.forwarding[index]
+
+    def matching(self, device: str, target: Address) -> Route | None:
+        """The route the device obeys for a target: the longest match."""
+        best: Route | None = None
+        for prefix, route in self.obeyed[device, target.family].items():
+            if (best is None or prefix.length > best.prefix.length) and prefix.contains(target):
+                best = route
+        return best
+
+    def not_computed(self, device: str, family: int, route: Route | None) -> list[Unmodelled]:
+        """What on this device could overrule the route and is not computed."""
+        items = self._unmodelled.get((device, family), [])
+        if not items or (route is not None and route.protocol in ("connected", "local")):
+            return []
+        return items
+
+    def not_computed_on(self, end: End, family: int) -> list[Unmodelled]:
+        """What on this interface changes packets and is not computed."""
+        return self._unmodelled_ends.get((end, family), [])
+
+    def takes(self, device: str, target: Address, arrived: str | None) -> bool:
+        """True if the device delivers the packet to itself."""
+        if arrived is None and target.is_link_local and target.family == 6:
+            return False
+        return self.near.owns(device, target, arrived)
+
+    def step(self, device: str, target: Address, arrived: str | None) -> Step:
+        """Decides about a packet to `target` on `device`.
+
+        Args:
+            device: who has the packet.
+            target: where it goes.
+            arrived: the interface it came in by; None on the device that sends it.
+        """
+        family = target.family
+        facts = self.devices[device]
+        if facts.role == "unread":
+            return Step(
+                device, None, (Fate(None, "unknown", f"{device} could not be read."),)
+            )
+        if arrived is not None:
+            end = End(device, arrived)
+            odd = self.not_computed_on(end, family)
+            if odd:
+                return Step(device, None, (Fate(None, "unknown", _unknown(end, odd)),), tuple(odd))
+        if self.takes(device, target, arrived):
+            return Step(device, self._local(device, target))
+        if arrived is not None and not self.forwards(device, arrived, family):
+            what = "is a host" if facts.is_host else "does not forward"
+            reason = f"{device} is handed the packet and {what}: it passes nothing on."
+            if not facts.is_host:
+                reason = f"{device} does not forward {_ip(family)} that arrives on {arrived}."
+            return Step(device, None, (Fate(None, "not-forwarding", reason),))
+        route = self.matching(device, target)
+        missing = self.not_computed(device, family, route)
+        if missing:
+            return Step(
+                device,
+                route,
+                (Fate(None, "unknown", f"What {device} does is not certain: {missing[0].why}."),),
+                tuple(missing),
+            )
+        if route is None:
+            return Step(device, None, (self._no_route(device, target),))
+        return Step(
+            device,
+            route,
+            tuple(
+                fate
+                for hop in (route.next_hops or route.wanted)
+                for fate in self.along(device, route, hop, target)
+            ),
+        )
+
+    # -- parts of the decision -------------------------------------------------
+
+    def _local(self, device: str, target: Address) -> Route:
+        for owner in self.near.owners.get(target, ()):
+            if owner.end.device == device and owner.active:
+                interface = owner.end.interface
+                facts = self.near.interface(owner.end)
+                because = tuple(
+                    fact.source
+                    for fact in (facts.addresses if facts else ())
+                    if fact.address == target
+                )
+                break
+        else:
+            interface, because = "", ()
+        return Route(
+            Prefix(target.family, target.value, 32 if target.family == 4 else 128),
+            "local", 0, 0, (NextHop("deliver", None, interface),), because, selected=True,
+        )
+
+    def _no_route(self, device: str, target: Address) -> Fate:
+        """No match: a configured but unusable route says more than "no route"."""
+        table = self.tables.of(device, target.family)
+        for route in table.covering(target):
+            if route.problem is not None:
+                return Fate(
+                    None,
+                    route.problem,
+                    f"{device} has no usable route to {target}: for {route.prefix}, {route.why}",
+                )
+        what = "no route" if self._has_any(table) else f"no {_ip(target.family)} route"
+        return Fate(None, "no-route", f"{device} has {what} to {target}.")
+
+    @staticmethod
+    def _has_any(table: Table) -> bool:
+        return any(route.protocol != "local" for route in table.routes)
+
+    def along(self, device: str, route: Route, hop: NextHop, target: Address) -> list[Fate]:
+        """What becomes of a packet to `target` on one next hop of a route."""
+        if hop.action == "discard":
+            return [Fate(hop, "discarded", f"{device} discards packets to {route.prefix}.")]
+        if hop.action == "reject":
+            return [Fate(hop, "rejected", f"{device} rejects packets to {route.prefix}.")]
+        end = End(device, hop.interface or "")
+        odd = self.not_computed_on(end, target.family)
+        if odd:
+            return [Fate(hop, "unknown", _unknown(end, odd))]
+        if not self.tables.links.is_up(end):
+            why = self.tables.links.why_down(end)
+            return [
+                Fate(
+                    hop, "interface-down", f"{device} sends {target} out of {end.interface}: {why}."
+                )
+            ]
+        near = hop.address if hop.address is not None else target
+        answer = self.near.answer(end, near)
+        if answer.takers:
+            return [Fate(hop, to=taker) for taker in answer.takers]
+        if answer.unknown:
+            reason = f"{device} sends it out of {end.interface}, and {answer.why}."
+            return [Fate(hop, "unknown", reason)]
+        who = f"the next hop {near}" if hop.address is not None else f"{near} itself"
+        reason = f"{device} asks for {who} on {end.interface}, and {answer.why}."
+        return [Fate(hop, "next-hop-silent", reason)]
+
+
+def _obeyed(table: Table) -> dict[Prefix, Route]:
+    out = dict(table.best)
+    for route in table.routes:
+        if not route.kept_by_kernel:
+            continue
+        # IPv4: the kernel's own route has metric 0 and beats any other for that prefix.
+        # IPv6: the kernel's metric is 256, the route manager's 20.
+        if route.prefix not in out or (
+            table.family == 4 and out[route.prefix].protocol != "connected"
+        ):
+            out[route.prefix] = route
+    return out
+
+
+def _ip(family: int) -> str:
+    return {"ipv4": "IPv4", "ipv6": "IPv6"}[FAMILY_NAMES[family]]
+
+
+def _unknown(end: End, items: list[Unmodelled]) -> str:
+    return f"What happens on {end} is not certain: {items[0].why}."

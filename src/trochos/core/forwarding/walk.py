@@ -1,0 +1,257 @@
+"""One leg, walked hop by hop over every equal-cost branch."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from ..network.addressing import Address
+from ..network.facts import End, Unmodelled
+from ..protocols.routes import Route
+from .step import Fate, Forwarding
+from .verdicts import DELIVERED, HOP_LIMIT, LOOP, RANK, leg_state, worst
+
+INITIAL_HOPS = 64
+"""Linux sends with this hop limit (RFC 1700's recommended value)."""
+LISTED = 64
+_EXPLORED = 4096
+_IP_HEADER = {4: 20, 6: 40}
+
+
+@dataclass(frozen=True, slots=True)
+class Packet:
+    """What is sent. `size` counts the whole IP packet in bytes; 0 stands for a small one."""
+
+    target: Address
+    source: Address | None = None
+    size: int = 0
+    dont_fragment: bool = False
+
+    @property
+    def must_fit(self) -> bool:
+        """IPv6 is never split on the way (RFC 8200, section 5)."""
+        return self.size > 0 and (self.dont_fragment or self.target.family == 6)
+
+
+@dataclass(slots=True)
+class Hop:
+    """A device that has the packet, and what it does with it."""
+
+    device: str
+    arrived: str | None
+    route: Route | None
+    out: str | None = None
+    next_hop: Address | None = None
+    mtu: int | None = None
+    reason: str | None = None
+
+    def as_json(self) -> dict[str, object]:
+        return {
+            "device": self.device,
+            "in": self.arrived,
+            "route": self.route.as_json() if self.route else None,
+            "out": self.out,
+            "next_hop": str(self.next_hop) if self.next_hop else None,
+            "actions": [],
+            "mtu": self.mtu,
+            "reason": self.reason,
+        }
+
+
+@dataclass(slots=True)
+class Branch:
+    """One way a flow may take, and how it ends. `loop` names the members of a circle."""
+
+    hops: list[Hop]
+    verdict: str
+    reason: str
+    loop: tuple[str, ...] = ()
+
+    @property
+    def last(self) -> Hop:
+        return self.hops[-1]
+
+    def as_json(self) -> dict[str, object]:
+        out: dict[str, object] = {
+            "verdict": self.verdict,
+            "reason": self.reason,
+            "hops": [hop.as_json() for hop in self.hops],
+        }
+        if self.loop:
+            out["loop"] = list(self.loop)
+        return out
+
+
+@dataclass(slots=True)
+class Leg:
+    """One direction: all its branches (the listed ones) and the verdict that counts."""
+
+    branches: list[Branch]
+    branch_count: int
+    caveats: list[Unmodelled] = field(default_factory=list)
+
+    @property
+    def verdict(self) -> str:
+        return worst(branch.verdict for branch in self.branches)
+
+    @property
+    def state(self) -> str:
+        return leg_state(branch.verdict for branch in self.branches)
+
+    @property
+    def decisive(self) -> Branch:
+        """The branch that the leg's verdict and reason come from."""
+        return min(self.branches, key=lambda branch: RANK[branch.verdict])
+
+    @property
+    def delivered_at(self) -> list[str]:
+        return list(
+            dict.fromkeys(b.last.device for b in self.branches if b.verdict == DELIVERED)
+        )
+
+    def as_json(self) -> dict[str, object]:
+        return {
+            "verdict": self.verdict,
+            "reason": self.decisive.reason,
+            "branch_count": self.branch_count,
+            "branches": [branch.as_json() for branch in self.branches],
+        }
+
+
+class _Walker:
+    def __init__(self, forwarding: Forwarding, packet: Packet, wanted: frozenset[str]) -> None:
+        self.forwarding, self.packet, self.wanted = forwarding, packet, wanted
+        self.caveats: dict[Unmodelled, None] = {}
+
+    def branches(self, start: str) -> Iterator[Branch]:
+        """Depth first; the path so far is shared, each branch gets a copy at its end."""
+        yield from self._visit(start, None, [])
+
+    def _visit(self, device: str, arrived: str | None, path: list[Hop]) -> Iterator[Branch]:
+        forwarding, packet = self.forwarding, self.packet
+        before = [hop.device for hop in path]
+        if device in before:
+            members = tuple(before[before.index(device) :])
+            yield Branch([_copy(hop) for hop in path], LOOP, loop_sentence(members), members)
+            return
+        drop = self._martian(device, arrived)
+        if drop is not None:
+            yield Branch(
+                [*map(_copy, path), Hop(device, arrived, None, reason=drop)], "filtered", drop
+            )
+            return
+        step = forwarding.step(device, packet.target, arrived)
+        for item in step.caveats:
+            self.caveats[item] = None
+        hop = Hop(device, arrived, step.route)
+        if step.route is not None and step.route.protocol == "local":
+            yield self._arrived(path, hop)
+            return
+        if len(path) >= INITIAL_HOPS:
+            reason = f"the hop limit of {INITIAL_HOPS} is spent at {device}."
+            yield self._end(path, hop, HOP_LIMIT, reason)
+            return
+        for fate in step.fates:
+            yield from self._follow(path, hop, fate)
+
+    def _follow(self, path: list[Hop], hop: Hop, fate: Fate) -> Iterator[Branch]:
+        here = _copy(hop)
+        if fate.hop is not None and fate.hop.action == "forward":
+            here.out, here.next_hop = fate.hop.interface, fate.hop.address
+            interface = self.forwarding.near.interface(End(hop.device, here.out or ""))
+            here.mtu = interface.mtu if interface else None
+        if fate.verdict is not None:
+            yield self._end(path, here, fate.verdict, fate.reason)
+            return
+        assert fate.to is not None
+        too_big = self._too_big(here, fate.to)
+        if too_big is not None:
+            yield self._end(path, here, "too-big", too_big)
+            return
+        yield from self._visit(fate.to.device, fate.to.interface, [*path, here])
+
+    def _end(self, path: list[Hop], hop: Hop, verdict: str, reason: str) -> Branch:
+        hop.reason = reason
+        return Branch([*map(_copy, path), hop], verdict, reason)
+
+    def _arrived(self, path: list[Hop], hop: Hop) -> Branch:
+        if self.wanted and hop.device not in self.wanted:
+            names = " or ".join(sorted(self.wanted))
+            reason = f"{hop.device} takes it: {self.packet.target} is its address too, not only " \
+                f"that of {names}."
+            return self._end(path, hop, "wrong-host", reason)
+        interface = hop.route.next_hops[0].interface if hop.route else None
+        reason = f"{hop.device} has it: {self.packet.target} is its own address on {interface}."
+        return self._end(path, hop, DELIVERED, reason)
+
+    def _martian(self, device: str, arrived: str | None) -> str | None:
+        """A Linux router drops IPv4 packets that claim one of its own addresses as source."""
+        source = self.packet.source
+        if arrived is None or source is None or source.family == 6:
+            return None
+        if self.forwarding.near.owns(device, source):
+            return f"{device} drops it: the source {source} is one of its own addresses."
+        return None
+
+    def _too_big(self, here: Hop, to: End) -> str | None:
+        size = self.packet.size
+        far = self.forwarding.near.interface(to)
+        if self.packet.must_fit and here.mtu is not None and size > here.mtu:
+            return (
+                f"{here.device} cannot send {size} bytes out of {here.out}: its MTU is {here.mtu}."
+            )
+        # What leaves in one piece, or in pieces of this side's size, must fit the far side.
+        piece = min(size, here.mtu) if here.mtu is not None else size
+        if size and far is not None and far.mtu is not None and piece > far.mtu:
+            return f"{to} takes at most {far.mtu} bytes, and {here.device} sends {piece}."
+        return None
+
+
+def _copy(hop: Hop) -> Hop:
+    return Hop(hop.device, hop.arrived, hop.route, hop.out, hop.next_hop, hop.mtu, hop.reason)
+
+
+def loop_sentence(members: tuple[str, ...]) -> str:
+    """Says who goes round."""
+    if len(members) == 1:
+        return f"{members[0]} sends it to itself for ever."
+    if len(members) == 2:
+        return f"{members[0]} and {members[1]} send it to each other for ever."
+    return f"it goes round for ever: {', '.join(members)}, and again {members[0]}."
+
+
+def walk(
+    forwarding: Forwarding, start: str, packet: Packet, wanted: frozenset[str] = frozenset()
+) -> Leg:
+    """Walks one leg from a device.
+
+    Args:
+        forwarding: the network's forwarding view.
+        start: the device that sends the packet.
+        packet: what it sends.
+        wanted: the devices meant by the target; another that takes it is the wrong host.
+
+    Returns:
+        The leg. At most LISTED branches are kept, among them one for each way to end.
+    """
+    walker = _Walker(forwarding, packet, wanted)
+    kept: list[Branch] = []
+    spare: list[Branch] = []
+    seen: set[str] = set()
+    count = 0
+    for branch in walker.branches(start):
+        count += 1
+        if branch.verdict not in seen:
+            seen.add(branch.verdict)
+            kept.append(branch)
+        elif len(spare) < LISTED:
+            spare.append(branch)
+        if count >= _EXPLORED:
+            break
+    kept += spare[: max(0, LISTED - len(kept))]
+    return Leg(kept, count, list(walker.caveats))
+
+
+def header_size(family: int) -> int:
+    """Bytes of the IP header without options."""
+    return _IP_HEADER[family]

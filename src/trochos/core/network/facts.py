@@ -1,0 +1,234 @@
+"""What a network is: devices with their interfaces, addresses and static routes, and the wiring.
+
+These are facts, each with the line it was read from, whatever format that line
+was written in. Readers produce them, protocols and forwarding consume them, and
+neither knows the other. Everything here is frozen: a changed network is a new one.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from .addressing import Address, InterfaceAddress, Prefix
+
+
+class Source(NamedTuple):
+    """Where a fact was read: a line of a device's file, or what is in force without one.
+
+    `path` is the data node for YANG and other structured input. `default` marks a
+    value nobody wrote. `missing` marks a line that should stand after line `after`.
+    """
+
+    device: str
+    file: str
+    line: int | None
+    text: str
+    path: str | None = None
+    default: bool = False
+    missing: bool = False
+    after: int | None = None
+
+    def as_json(self) -> dict[str, object]:
+        """The Evidence object of the contract."""
+        out: dict[str, object] = {
+            "device": self.device,
+            "file": self.file,
+            "line": self.line,
+            "text": self.text,
+        }
+        if self.path:
+            out["path"] = self.path
+        if self.default:
+            out["default"] = True
+        if self.missing:
+            out["missing"] = True
+            out["after"] = self.after
+        return out
+
+
+@dataclass(frozen=True, slots=True)
+class AddressFact:
+    """An address on an interface. `captured` if only a live capture shows it."""
+
+    value: InterfaceAddress
+    source: Source
+    captured: bool = False
+    peer: Prefix | None = None
+    """The far prefix of a point-to-point address: connected instead of the own one."""
+
+    @property
+    def address(self) -> Address:
+        return self.value.address
+
+    @property
+    def connected(self) -> Prefix:
+        return self.peer or self.value.prefix
+
+
+@dataclass(frozen=True, slots=True)
+class Interface:
+    """One interface of one device.
+
+    `enabled` is the administrative state, `carrier` what a capture says of the line
+    (None if nothing was captured). `forwarding` says per family whether packets that
+    arrive here are forwarded (None: the device's own setting decides).
+    """
+
+    name: str
+    addresses: tuple[AddressFact, ...] = ()
+    enabled: bool = True
+    enabled_source: Source | None = None
+    carrier: bool | None = None
+    captured_enabled: bool | None = None
+    loopback: bool = False
+    mtu: int | None = None
+    mtu_source: Source | None = None
+    mac: str | None = None
+    description: str | None = None
+    source: Source | None = None
+    forwarding: tuple[bool | None, bool | None] = (None, None)
+    forwarding_source: Source | None = None
+    order: int = 0
+    vrf: str | None = None
+    """A routing instance other than the default one: not computed, so reported."""
+    ignores_carrier: bool = False
+    """Routes over this interface stay although the line is down."""
+
+    def has(self, address: Address) -> bool:
+        return any(fact.address == address for fact in self.addresses)
+
+
+@dataclass(frozen=True, slots=True)
+class StaticRoute:
+    """One next hop of one configured static route, as one line or list entry gives it.
+
+    Exactly one of these decides: `gateway` and/or `interface`, or `special`
+    (`discard`: dropped silently; `reject`: dropped with an answer). `onlink` says the
+    gateway is taken as a neighbour whatever its address. `kernel` marks an entry of a
+    Linux host's own table: no recursion there, and the kernel's rules decide.
+    """
+
+    prefix: Prefix
+    source: Source
+    gateway: Address | None = None
+    interface: str | None = None
+    special: str | None = None
+    distance: int = 1
+    weight: int = 1
+    tag: int = 0
+    onlink: bool = False
+    kernel: bool = False
+    preferred_source: Address | None = None
+    entry: int = 0
+    """Which entry of a kernel's table this next hop belongs to: of IPv4 entries with the
+    same prefix and metric, the kernel uses the first alone."""
+
+
+class Unmodelled(NamedTuple):
+    """A line we read, know to matter, and do not compute: what it touches is unknown."""
+
+    source: Source
+    why: str
+    family: int | None = None
+    """4 or 6 if only that family is touched."""
+    interface: str | None = None
+    """Set if only packets that arrive on this interface are touched."""
+
+
+@dataclass(frozen=True, slots=True)
+class Profile:
+    """How a kind of device behaves where standards leave it open or it deviates."""
+
+    name: str
+    static_distance: int = 1
+    resolve_via_default: tuple[bool, bool] = (False, False)
+    """Whether a gateway may be resolved by the default route (IPv4, IPv6)."""
+    down_keeps_connected: bool = False
+    """An interface without carrier still attracts packets for its subnet (Linux)."""
+    shut_keeps_ipv4: bool = True
+    """An IPv4 address of a shut interface still answers."""
+    shut_keeps_ipv6: bool = False
+    answers_arp_for_all: bool = True
+    """ARP requests are answered for any own address, whatever interface holds it."""
+
+
+@dataclass(frozen=True, slots=True)
+class Device:
+    """A router, a host, or something of which only the name is known."""
+
+    name: str
+    interfaces: tuple[Interface, ...] = ()
+    statics: tuple[StaticRoute, ...] = ()
+    profile: Profile = Profile("generic")
+    forwarding: tuple[bool, bool] = (True, True)
+    forwarding_source: Source | None = None
+    role: str = "router"
+    """`router`, `host`, or `unread`: it stands in the wiring, but nobody could read it."""
+    hostname: str | None = None
+    hostname_source: Source | None = None
+    unmodelled: tuple[Unmodelled, ...] = ()
+    gathered: dict[int, tuple[GatheredRoute, ...]] = field(default_factory=dict, hash=False)
+    """Tables the device gave, per family: shown beside the computed ones, never used."""
+    main_file: str | None = None
+
+    @property
+    def is_host(self) -> bool:
+        return self.role == "host"
+
+    def interface(self, name: str) -> Interface | None:
+        for interface in self.interfaces:
+            if interface.name == name:
+                return interface
+        return None
+
+
+class GatheredRoute(NamedTuple):
+    """An entry of a table as the device itself reported it."""
+
+    prefix: Prefix
+    protocol: str
+    distance: int | None
+    metric: int | None
+    selected: bool
+    next_hops: tuple[tuple[str, str | None, str | None], ...]
+    """(action, address, interface) per next hop."""
+
+
+class End(NamedTuple):
+    """One interface of one device."""
+
+    device: str
+    interface: str
+
+    def __str__(self) -> str:
+        return f"{self.device} {self.interface}"
+
+
+@dataclass(frozen=True, slots=True)
+class Segment:
+    """Interfaces that share a link: two ends of a cable, or everything on a LAN."""
+
+    ends: tuple[End, ...]
+    lan: str | None = None
+    """The name of the LAN node in the wiring, if there is one."""
+    unread: tuple[str, ...] = ()
+    """Devices on this segment that nobody could read."""
+    reason: str = "the wiring says so"
+    inferred: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Network:
+    """Everything that a survey says, ready to be computed on."""
+
+    devices: tuple[Device, ...]
+    segments: tuple[Segment, ...] = ()
+    title: str | None = None
+    taken_at: str | None = None
+
+    def device(self, name: str) -> Device | None:
+        for device in self.devices:
+            if device.name == name:
+                return device
+        return None

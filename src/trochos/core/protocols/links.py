@@ -1,0 +1,73 @@
+"""Line states: which interfaces carry packets, decided from both ends."""
+
+from __future__ import annotations
+
+from ..network.facts import Device, End, Interface, Network, Segment
+
+
+class Links:
+    """Line state and segment of every interface of a network.
+
+    The line is up when both ends are administratively up, unless a capture shows no
+    carrier although both ends were up when it was taken. On a LAN the far end is the
+    LAN itself, so another device that goes down takes nobody else with it.
+    """
+
+    def __init__(self, network: Network) -> None:
+        self._devices: dict[str, Device] = {d.name: d for d in network.devices}
+        self._interfaces: dict[End, Interface] = {
+            End(d.name, i.name): i for d in network.devices for i in d.interfaces
+        }
+        self.segment_of: dict[End, Segment] = {}
+        for segment in network.segments:
+            for end in segment.ends:
+                self.segment_of[end] = segment
+        self._why: dict[End, str | None] = {
+            end: self._judge(end, interface) for end, interface in self._interfaces.items()
+        }
+
+    def interface(self, end: End) -> Interface | None:
+        return self._interfaces.get(end)
+
+    def is_up(self, end: End) -> bool:
+        """True if packets can leave and arrive here."""
+        return end in self._why and self._why[end] is None
+
+    def why_down(self, end: End) -> str | None:
+        """One clause that says why the line is down; None if it is up."""
+        if end not in self._why:
+            return f"{end.device} has no interface {end.interface}"
+        return self._why[end]
+
+    def far_end(self, end: End) -> End | None:
+        """The other end, if this is a link of exactly two ends."""
+        segment = self.segment_of.get(end)
+        if segment is None or segment.lan is not None or len(segment.ends) != 2:
+            return None
+        return segment.ends[0] if segment.ends[1] == end else segment.ends[1]
+
+    def _judge(self, end: End, interface: Interface) -> str | None:
+        if not interface.enabled:
+            return f"{end.interface} is shut down"
+        if interface.loopback:
+            return None
+        far = self.far_end(end)
+        other = self._interfaces.get(far) if far is not None else None
+        if far is not None and other is not None and not other.enabled:
+            return f"the far end, {far}, is shut down"
+        if interface.carrier is False:
+            was_down = other is not None and other.captured_enabled is False
+            if not was_down and interface.captured_enabled is not False:
+                return f"{end.interface} has no carrier"
+        if far is not None and other is not None and other.carrier is False:
+            was_down = interface.captured_enabled is False
+            if not was_down and other.captured_enabled is not False:
+                return f"the far end, {far}, has no carrier"
+        return None
+
+    def usable_for_routes(self, end: End) -> bool:
+        """True if routes over this interface stand: up, or told to ignore the line."""
+        interface = self._interfaces.get(end)
+        if interface is None or not interface.enabled:
+            return False
+        return interface.ignores_carrier or self.is_up(end)

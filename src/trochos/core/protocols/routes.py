@@ -1,0 +1,101 @@
+"""What a route is, and what a table of one device and family holds."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from ..network.addressing import Address, Prefix
+from ..network.facts import Source
+
+
+@dataclass(frozen=True, slots=True)
+class NextHop:
+    """What is done with a packet: `action` is forward, deliver, discard or reject."""
+
+    action: str
+    address: Address | None = None
+    interface: str | None = None
+    weight: int = 1
+
+    def as_json(self) -> dict[str, object]:
+        return {
+            "action": self.action,
+            "address": None if self.address is None else str(self.address),
+            "interface": self.interface,
+            "weight": self.weight,
+        }
+
+
+@dataclass(slots=True)
+class Route:
+    """A candidate for a table, with what it was derived from.
+
+    A usable candidate has next hops. One that is not usable has none, and `problem`
+    names the verdict it would cause (`interface-down`, `next-hop-unresolved`).
+    """
+
+    prefix: Prefix
+    protocol: str
+    distance: int
+    metric: int
+    next_hops: tuple[NextHop, ...]
+    because: tuple[Source, ...] = ()
+    via: tuple[Address, ...] = ()
+    type: str | None = None
+    selected: bool = False
+    problem: str | None = None
+    why: str | None = None
+    lost_to: Route | None = None
+    wanted: tuple[NextHop, ...] = ()
+    """For a route that is not usable: the next hops as configured."""
+    kept_by_kernel: bool = False
+    """The subnet of an interface without carrier: out of the table, but still obeyed."""
+
+    @property
+    def usable(self) -> bool:
+        return bool(self.next_hops) and self.problem is None
+
+    def as_json(self, deep: bool = True) -> dict[str, object]:
+        return {
+            "prefix": str(self.prefix),
+            "protocol": self.protocol,
+            "type": self.type,
+            "distance": self.distance,
+            "metric": self.metric,
+            "selected": self.selected,
+            "next_hops": [hop.as_json() for hop in self.next_hops],
+            "via": [str(address) for address in self.via],
+            "because": [source.as_json() for source in self.because],
+            "lost_to": self.lost_to.as_json(False) if deep and self.lost_to else None,
+            "why": self.why,
+        }
+
+
+@dataclass(slots=True)
+class Table:
+    """All candidates of one device and family, and the selected one per prefix."""
+
+    device: str
+    family: int
+    routes: list[Route] = field(default_factory=list)
+    best: dict[Prefix, Route] = field(default_factory=dict)
+    unsettled: tuple[Route, ...] = ()
+    """Routes that keep replacing each other: selection found no stable answer."""
+
+    def lookup(self, address: Address) -> Route | None:
+        """The longest selected match."""
+        return longest_match(self.best, address)
+
+    def covering(self, address: Address) -> list[Route]:
+        """Every candidate whose prefix holds the address, longest first, winners first."""
+        found = [route for route in self.routes if route.prefix.contains(address)]
+        found.sort(key=lambda r: (-r.prefix.length, not r.selected, r.distance, r.metric))
+        return found
+
+
+def longest_match(best: dict[Prefix, Route], address: Address) -> Route | None:
+    found: Route | None = None
+    for prefix, route in best.items():
+        if (found is None or prefix.length > found.prefix.length) and prefix.contains(address):
+            found = route
+    return found

@@ -1,0 +1,237 @@
+"""Static routes: which configured next hops are usable, given the table so far.
+
+The rules are those of the route manager of the open-source routers that Trochos is
+held against: a gateway is looked up in the table; a connected route gives the exit, any
+other route but the default lends its own next hops; a route never resolves through
+itself. What is configured and not usable keeps its reason.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from ..network.addressing import BITS, Address, Prefix, prefix_of
+from ..network.facts import Device, End, StaticRoute
+from .links import Links
+from .routes import NextHop, Route
+
+UNUSABLE_DISTANCE = 255
+DOWN, UNRESOLVED = "interface-down", "next-hop-unresolved"
+
+
+@dataclass(frozen=True, slots=True)
+class Resolution:
+    """Either next hops (and the gateway they stand for), or a problem with its sentence."""
+
+    hops: tuple[NextHop, ...] = ()
+    via: Address | None = None
+    problem: str | None = None
+    why: str | None = None
+
+
+class StaticResolver:
+    """Resolves the static routes of one device and family against a changing table."""
+
+    def __init__(self, device: Device, family: int, links: Links) -> None:
+        self.device, self.family, self.links = device, family, links
+        self.own = {
+            fact.address: interface.name
+            for interface in device.interfaces
+            for fact in interface.addresses
+            if fact.address.family == family
+        }
+        self.interfaces = {i.name: i for i in device.interfaces}
+        self.connected: dict[Prefix, list[str]] = {}
+        self.down: list[tuple[Prefix, str]] = []
+        groups: dict[tuple[Prefix, int, int], list[StaticRoute]] = {}
+        for route in device.statics:
+            if route.prefix.family == family:
+                key = (route.prefix, route.distance, route.entry if route.kernel else 0)
+                groups.setdefault(key, []).append(route)
+        self.groups = groups
+
+    def learn_connected(self, routes: Iterable[Route]) -> None:
+        """Takes note of every connected subnet, up and down."""
+        for route in routes:
+            if route.protocol != "connected":
+                continue
+            for hop in route.next_hops:
+                self.connected.setdefault(route.prefix, []).append(hop.interface or "")
+            for hop in route.wanted:
+                self.down.append((route.prefix, hop.interface or ""))
+
+    def candidates(self, best: dict[Prefix, Route]) -> list[Route]:
+        """All static candidates if `best` is the table: usable ones and the others."""
+        lengths = sorted({prefix.length for prefix in best}, reverse=True)
+        out = []
+        for (prefix, distance, _), members in self.groups.items():
+            hops: list[NextHop] = []
+            via: list[Address] = []
+            because = []
+            for static in members:
+                found = self.resolve(static, best, lengths)
+                if found.problem is not None:
+                    wanted = NextHop(
+                        "forward" if static.special is None else static.special,
+                        static.gateway,
+                        static.interface,
+                        static.weight,
+                    )
+                    out.append(
+                        Route(
+                            prefix, "static", distance, 0, (), (static.source,),
+                            problem=found.problem, why=found.why, wanted=(wanted,),
+                        )
+                    )
+                    continue
+                hops += [hop for hop in found.hops if hop not in hops]
+                if found.via is not None and found.via not in via:
+                    via.append(found.via)
+                because.append(static.source)
+            if hops:
+                hops.sort(key=_hop_order)
+                out.append(
+                    Route(prefix, "static", distance, 0, tuple(hops), tuple(because), tuple(via))
+                )
+        return out
+
+    def resolve(
+        self, static: StaticRoute, best: dict[Prefix, Route], lengths: list[int]
+    ) -> Resolution:
+        """The next hops of one configured path, or why it has none."""
+        if static.special is not None:
+            return Resolution((NextHop(static.special, weight=static.weight),))
+        if static.interface is not None and static.interface not in self.interfaces:
+            return Resolution(
+                problem=UNRESOLVED,
+                why=f"{self.device.name} has no interface {static.interface}.",
+            )
+        gateway = static.gateway
+        if static.interface is not None:
+            down = self._down(static)
+            if down is not None:
+                return down
+        if gateway is None:
+            return Resolution((NextHop("forward", None, static.interface, static.weight),))
+        direct = NextHop("forward", gateway, static.interface, static.weight)
+        if gateway in self.own:
+            return Resolution(
+                problem=UNRESOLVED,
+                why=f"the gateway {gateway} is {self.device.name}'s own address on "
+                f"{self.own[gateway]}.",
+            )
+        if gateway.family == 6 and gateway.is_link_local:
+            if static.interface is None:
+                return Resolution(
+                    problem=UNRESOLVED,
+                    why=f"the gateway {gateway} is link-local, and no interface is named.",
+                )
+            return Resolution((direct,))
+        if static.onlink and static.interface is not None:
+            return Resolution((direct,))
+        if static.prefix.length == BITS[self.family] and static.prefix.network == gateway.value:
+            return Resolution(
+                problem=UNRESOLVED, why=f"the route to {gateway} names {gateway} as its gateway."
+            )
+        return self._look_up(static, gateway, best, lengths)
+
+    def _down(self, static: StaticRoute) -> Resolution | None:
+        end = End(self.device.name, static.interface or "")
+        interface = self.interfaces[static.interface or ""]
+        if interface.vrf is not None:
+            return Resolution(
+                problem=UNRESOLVED,
+                why=f"{interface.name} belongs to the routing instance {interface.vrf}.",
+            )
+        # A Linux host keeps its routes while only the line is down; packets die there.
+        stands = interface.enabled if static.kernel else self.links.usable_for_routes(end)
+        if stands:
+            return None
+        return Resolution(
+            problem=DOWN, why=f"its exit {interface.name} is down: {self.links.why_down(end)}."
+        )
+
+    def _look_up(
+        self, static: StaticRoute, gateway: Address, best: dict[Prefix, Route], lengths: list[int]
+    ) -> Resolution:
+        through_default = self.device.profile.resolve_via_default[self.family == 6]
+        # A route that covers its own gateway hides every shorter way to that gateway.
+        own = static.prefix.length if static.prefix.contains(gateway) else -1
+        for length in lengths:
+            if own >= length:
+                break
+            key = prefix_of(gateway, length)
+            route = best.get(key)
+            if route is None:
+                continue
+            if key.is_default and not through_default:
+                break
+            return self._through(static, gateway, key, route)
+        if own > 0:
+            why = f"the gateway {gateway} could only be reached through this very route."
+            if static.prefix in self.connected:
+                why = f"{static.prefix} is connected, so this route is never used."
+            return Resolution(problem=UNRESOLVED, why=why)
+        return self._nowhere(gateway, best)
+
+    def _through(
+        self, static: StaticRoute, gateway: Address, key: Prefix, route: Route
+    ) -> Resolution:
+        if route.protocol == "connected":
+            exits = self.connected.get(key, [])
+            if static.interface is not None and static.interface not in exits:
+                return Resolution(
+                    problem=UNRESOLVED,
+                    why=f"the gateway {gateway} is on {', '.join(exits)}, not on "
+                    f"{static.interface} that the route names.",
+                )
+            interface = static.interface or route.next_hops[0].interface
+            return Resolution((NextHop("forward", gateway, interface, static.weight),))
+        hops = []
+        for hop in route.next_hops:
+            if static.interface is not None and hop.interface != static.interface:
+                continue
+            if static.kernel and hop.address is not None:
+                continue
+            if hop.action != "forward":
+                hops.append(hop)
+            else:
+                hops.append(
+                    NextHop("forward", hop.address or gateway, hop.interface, hop.weight)
+                )
+        if hops:
+            return Resolution(tuple(hops), None if static.kernel else gateway)
+        if static.kernel:
+            return Resolution(
+                problem=UNRESOLVED,
+                why=f"the gateway {gateway} is on no subnet of {static.interface}.",
+            )
+        return Resolution(
+            problem=UNRESOLVED,
+            why=f"the gateway {gateway} is reached through {key}, which does not leave by "
+            f"{static.interface}.",
+        )
+
+    def _nowhere(self, gateway: Address, best: dict[Prefix, Route]) -> Resolution:
+        for prefix, interface in self.down:
+            if prefix.contains(gateway):
+                end = End(self.device.name, interface)
+                return Resolution(
+                    problem=DOWN,
+                    why=f"the gateway {gateway} is on {interface}, which is down: "
+                    f"{self.links.why_down(end)}.",
+                )
+        default = best.get(Prefix(self.family, 0, 0))
+        tail = " (the default route does not count)" if default is not None else ""
+        return Resolution(
+            problem=UNRESOLVED,
+            why=f"the gateway {gateway} is on no connected network, and no route leads to it"
+            f"{tail}.",
+        )
+
+
+def _hop_order(hop: NextHop) -> tuple[int, int, str]:
+    if hop.address is not None:
+        return (0, hop.address.value, hop.interface or "")
+    return (1, 0, hop.interface or "")

@@ -1,0 +1,63 @@
+"""What one file contributes to a device, before the files of a device are merged."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from ..network.facts import AddressFact, GatheredRoute, Profile, Source, StaticRoute, Unmodelled
+
+
+@dataclass(slots=True)
+class InterfaceDraft:
+    """What a file says of an interface; None where it says nothing."""
+
+    name: str
+    source: Source | None = None
+    addresses: list[AddressFact] = field(default_factory=list)
+    enabled: bool | None = None
+    enabled_source: Source | None = None
+    carrier: bool | None = None
+    loopback: bool = False
+    mtu: int | None = None
+    mtu_source: Source | None = None
+    mac: str | None = None
+    description: str | None = None
+    forwarding: list[bool | None] = field(default_factory=lambda: [None, None])
+    forwarding_source: Source | None = None
+    vrf: str | None = None
+    ignores_carrier: bool = False
+    order: int = 0
+
+
+@dataclass(slots=True)
+class ConfigDraft:
+    """A configuration: what somebody wrote down for the device to be."""
+
+    profile: Profile
+    file: str
+    hostname: str | None = None
+    hostname_source: Source | None = None
+    interfaces: dict[str, InterfaceDraft] = field(default_factory=dict)
+    statics: list[StaticRoute] = field(default_factory=list)
+    forwarding: list[bool | None] = field(default_factory=lambda: [None, None])
+    forwarding_source: Source | None = None
+    resolve_via_default: list[bool] = field(default_factory=lambda: [False, False])
+    unmodelled: list[Unmodelled] = field(default_factory=list)
+    routes: bool = True
+    """False if the file configures interfaces only and says nothing about routing."""
+
+
+@dataclass(slots=True)
+class CaptureDraft:
+    """What a live device showed of itself at one moment."""
+
+    file: str
+    interfaces: dict[str, InterfaceDraft] = field(default_factory=dict)
+    statics: list[StaticRoute] = field(default_factory=list)
+    """Entries of the kernel's table that the kernel did not make itself."""
+    forwarding: list[bool | None] = field(default_factory=lambda: [None, None])
+    forwarding_source: Source | None = None
+    gathered: dict[int, list[GatheredRoute]] = field(default_factory=dict)
+    unmodelled: list[Unmodelled] = field(default_factory=list)
+    unmodelled_if_router: list[Unmodelled] = field(default_factory=list)
+    """What matters only where packets pass through."""

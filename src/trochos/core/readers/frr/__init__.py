@@ -1,0 +1,1 @@
+"""FRR's configuration text, and the tables it prints as JSON."""

@@ -1,0 +1,55 @@
+"""FRR's route tables as JSON: gathered, shown beside the computed ones, never used."""
+
+from __future__ import annotations
+
+from ...network.addressing import format_address, parse_address, parse_prefix
+from ...network.facts import GatheredRoute
+from ..drafts import CaptureDraft
+from ..located_json import Node
+
+KIND = "route table of an FRR router"
+_SAME = {"ospf6": "ospf", "ripng": "rip"}
+
+
+def looks_like(root: Node) -> bool:
+    """An object whose keys are prefixes and whose values list entries with next hops."""
+    members = root.members()
+    if not members:
+        return False
+    return all(
+        "/" in key and parse_prefix(key) is not None and isinstance(node.value, list)
+        for key, node in list(members.items())[:50]
+    )
+
+
+def read(root: Node, file: str) -> CaptureDraft:
+    draft = CaptureDraft(file)
+    for key, node in root.members().items():
+        prefix = parse_prefix(key)
+        if prefix is None:
+            continue
+        for entry in node.elements():
+            protocol = entry.text("protocol") or "unknown"
+            hops = []
+            for hop in entry.items("nexthops"):
+                if hop.boolean("recursive"):
+                    continue
+                if hop.boolean("blackhole") or hop.boolean("unreachable") or hop.boolean("reject"):
+                    hops.append(("reject" if hop.boolean("reject") else "discard", None, None))
+                    continue
+                gateway = parse_address(hop.text("ip") or "")
+                text = None if gateway is None else format_address(*gateway)
+                hops.append(("forward", text, hop.text("interfaceName")))
+            draft.gathered.setdefault(prefix.family, []).append(
+                GatheredRoute(
+                    prefix,
+                    _SAME.get(protocol, protocol),
+                    entry.integer("distance"),
+                    entry.integer("metric"),
+                    bool(entry.boolean("selected")),
+                    tuple(sorted(hops, key=str)),
+                )
+            )
+    for node in root.walk():
+        node.seen = node.seen or 2
+    return draft

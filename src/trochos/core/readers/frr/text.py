@@ -1,0 +1,391 @@
+"""FRR configuration text -> facts.
+
+One pass over the lines, dispatched on the first words within the current section.
+Sections that belong to routing protocols are recognised as such and reported: what
+they teach the router is not computed here, so answers they touch must say so.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+from ...network.addressing import parse_interface_address, parse_prefix
+from ...network.facts import AddressFact, Source, Unmodelled
+from ..drafts import ConfigDraft, InterfaceDraft
+from ..report import Ledger, split_lines
+from .profile import FRR
+from .statics import read_static, same_path
+
+KIND = "FRR configuration text"
+
+# First words that never change where a unicast packet goes.
+_IRRELEVANT = frozenset(
+    """frr log debug service password enable banner line exec-timeout domainname username
+    agentx fpm end exit configure terminal write login nolog mpls-te
+    router-id allow-external-route-update affinity-map""".split()
+)
+_IRRELEVANT_PAIRS = frozenset(
+    """ip router-id|ipv6 router-id|ip multicast|ip multicast-routing|ip mroute|ipv6 mroute
+    |ip pim|ip igmp|ip msdp|ip ssmpingd|ipv6 pim|ipv6 mld|zebra nexthop|zebra nexthop-group
+    |zebra route-map|zebra work-queue|zebra protodown|ip table|ipv6 nd|zebra dplane
+    |interface-type x|frr version|frr defaults|no log|no debug|no zebra|no banner|no service
+    |ip ssh|evpn mh|fpm use-next-hop-groups""".replace("\n", "").split("|")
+)
+_IRRELEVANT_PAIRS = frozenset(" ".join(pair.split()) for pair in _IRRELEVANT_PAIRS)
+_INTERFACE_IRRELEVANT = frozenset(
+    """description bandwidth link-params multicast exit admin-grp ! mpls evpn
+    link-detect use-bw delay metric max-bw max-rsv-bw unrsv-bw""".split()
+)
+_PROTOCOLS = {
+    "ospf": "OSPF",
+    "ospf6": "OSPFv3",
+    "rip": "RIP",
+    "ripng": "RIPng",
+    "eigrp": "EIGRP",
+    "bgp": "BGP",
+    "isis": "IS-IS",
+    "babel": "Babel",
+    "openfabric": "OpenFabric",
+    "pim": "PIM",
+    "nhrp": "NHRP",
+    "ldp": "LDP",
+    "sharp": "SHARP",
+}
+_SIGNS = re.compile(
+    r"^(?:frr (?:version|defaults) \S|hostname \S+$|interface \S+|router (?:ospf6?|bgp|rip|ripng"
+    r"|eigrp|isis)\b|ip(?:v6)? route \S+ \S|ip(?:v6)? forwarding$|service integrated-vtysh-config"
+    r"|route-map \S+ (?:permit|deny)|line vty$|log (?:syslog|file|stdout)|no ip(?:v6)? forwarding$)"
+)
+
+
+def looks_like(text: str) -> bool:
+    """True if the text reads like FRR configuration: at least one line nobody else writes."""
+    lines = [line.strip() for line in split_lines(text)[:400]]
+    real = [line for line in lines if line and line[0] not in "!#"]
+    if not real:
+        return any(line == "!" for line in lines)
+    hits = sum(1 for line in real if _SIGNS.match(line))
+    return hits > 0 and hits * 30 >= len(real)
+
+
+class _Reader:
+    def __init__(self, device: str, file: str, text: str) -> None:
+        self.lines = split_lines(text)
+        self.ledger = Ledger(device, file, KIND, self.lines)
+        self.device, self.file = device, file
+        self.draft = ConfigDraft(FRR, file)
+        self.section: tuple[str, str] | None = None
+        self.interface: InterfaceDraft | None = None
+        self.protocol_lines: list[tuple[int, str]] = []
+        self.policy_lines: list[int] = []
+        self.protocols: dict[str, Source] = {}
+
+    def source(self, number: int) -> Source:
+        return Source(self.device, self.file, number, self.lines[number - 1].strip())
+
+    # -- the pass -------------------------------------------------------------
+
+    def read(self) -> ConfigDraft:
+        for number, line in enumerate(self.lines, 1):
+            stripped = line.strip()
+            if not stripped or stripped[0] in "!#":
+                self.ledger.irrelevant(number)
+                continue
+            words = stripped.split()
+            if self.section is not None and self.inside(number, line, words):
+                continue
+            self.top(number, words)
+        self.judge_protocol_lines()
+        return self.draft
+
+    def inside(self, number: int, line: str, words: list[str]) -> bool:
+        """Handles a line of the open section; False if it belongs to the top level."""
+        assert self.section is not None
+        kind = self.section[0]
+        first = words[0]
+        indented = line[:1] in " \t"
+        if not indented and (first == "exit" or first.startswith("exit-")):
+            self.ledger.understood(number)
+            self.section = self.interface = None
+            return True
+        if indented and first == "exit":
+            # `exit` that closes an inner section, or a hand-indented one.
+            self.ledger.understood(number)
+            return True
+        if kind == "interface":
+            if self.interface_line(number, words):
+                return True
+        elif indented:
+            self.section_line(number, words)
+            return True
+        self.section = self.interface = None
+        return False
+
+    def section_line(self, number: int, words: list[str]) -> None:
+        assert self.section is not None
+        kind, name = self.section
+        if kind == "router":
+            self.protocol_lines.append((number, name))
+        elif kind == "policy":
+            self.policy_lines.append(number)
+        elif kind == "vrf":
+            if words[0].startswith("exit"):
+                self.ledger.understood(number)
+            else:
+                self.ledger.unknown(
+                    number, True, f"it belongs to the routing instance {name}, not computed here"
+                )
+        elif kind == "pbr":
+            self.ledger.unknown(number, True, "policy routing is not computed")
+        else:
+            self.ledger.irrelevant(number)
+
+    # -- top level ------------------------------------------------------------
+
+    def top(self, number: int, words: list[str]) -> None:
+        first = words[0]
+        pair = " ".join(words[:2])
+        negated = first == "no"
+        ledger = self.ledger
+        if pair in ("ip route", "ipv6 route"):
+            self.static(number, words[2:], 4 if first == "ip" else 6)
+        elif negated and words[1:3] in (["ip", "route"], ["ipv6", "route"]):
+            self.remove_static(number, words[3:], 4 if words[1] == "ip" else 6)
+        elif first == "interface" and len(words) >= 2:
+            self.open_interface(number, words)
+        elif first == "hostname" and len(words) == 2:
+            self.draft.hostname = words[1]
+            self.draft.hostname_source = self.source(number)
+            ledger.understood(number)
+        elif words[-1] == "forwarding" and len(words) == 2 + negated:
+            family = {"ip": 0, "ipv6": 1}.get(words[negated])
+            if family is None:
+                ledger.unknown(number, True)
+            else:
+                self.draft.forwarding[family] = not negated
+                self.draft.forwarding_source = self.source(number)
+                ledger.understood(number)
+        elif words[negated : negated + 3] in (
+            ["ip", "nht", "resolve-via-default"],
+            ["ipv6", "nht", "resolve-via-default"],
+        ):
+            self.draft.resolve_via_default[words[negated] == "ipv6"] = not negated
+            ledger.understood(number)
+        elif pair in ("frr version", "frr defaults"):
+            ledger.understood(number)
+        elif first == "router" and len(words) >= 2 and words[1] in _PROTOCOLS:
+            self.open_router(number, words)
+        elif first == "vrf" and len(words) == 2:
+            self.section = ("vrf", words[1])
+            ledger.unknown(number, True, "routing instances are not computed")
+        elif first == "pbr-map":
+            self.section = ("pbr", words[1] if len(words) > 1 else "")
+            ledger.unknown(number, True, "policy routing is not computed")
+        elif first == "route-map" or pair in ("key chain",) or first == "nexthop-group":
+            self.section = ("policy", " ".join(words[1:2]))
+            self.policy_lines.append(number)
+        elif first in ("access-list", "bgp") or pair in (
+            "ip prefix-list",
+            "ipv6 prefix-list",
+            "ip access-list",
+            "ipv6 access-list",
+            "ip as-path",
+            "ip community-list",
+            "ip large-community-list",
+            "ip extcommunity-list",
+        ):
+            self.policy_lines.append(number)
+        elif pair in ("ip protocol", "ipv6 protocol", "ip import-table", "ip nht", "ipv6 nht"):
+            why = "a filter between protocols and the table is not computed"
+            ledger.unknown(number, True, why)
+            family = 4 if first == "ip" else 6
+            self.draft.unmodelled.append(Unmodelled(self.source(number), why, family))
+        elif first in ("line", "segment-routing", "l2vpn", "mpls", "rpki", "bfd", "nht"):
+            self.section = ("irrelevant", first)
+            ledger.irrelevant(number)
+        elif first in _IRRELEVANT or pair in _IRRELEVANT_PAIRS:
+            ledger.irrelevant(number)
+        elif negated and (words[1] in _IRRELEVANT or " ".join(words[1:3]) in _IRRELEVANT_PAIRS):
+            ledger.irrelevant(number)
+        else:
+            ledger.unknown(number, True)
+            self.section = ("unknown", first) if not negated else None
+
+    def static(self, number: int, words: list[str], family: int) -> None:
+        source = self.source(number)
+        parsed = read_static(words, family, source, self.draft.profile.static_distance)
+        if parsed.route is None:
+            self.ledger.unknown(number, parsed.matters, parsed.problem)
+            prefix = parse_prefix(words[0]) if words else None
+            if parsed.matters and prefix is not None and "routing instance" not in (
+                parsed.problem or ""
+            ):
+                self.draft.unmodelled.append(Unmodelled(source, parsed.problem or "", family))
+            return
+        self.draft.statics = [r for r in self.draft.statics if not same_path(r, parsed.route)]
+        self.draft.statics.append(parsed.route)
+        self.ledger.understood(number)
+
+    def remove_static(self, number: int, words: list[str], family: int) -> None:
+        parsed = read_static(words, family, self.source(number), 1)
+        route = parsed.route
+        if route is None:
+            self.ledger.unknown(number, parsed.matters, parsed.problem)
+            return
+        self.draft.statics = [r for r in self.draft.statics if not same_path(r, route)]
+        self.ledger.understood(number)
+
+    def open_router(self, number: int, words: list[str]) -> None:
+        name = _PROTOCOLS[words[1]]
+        self.section = ("router", name)
+        self.protocols.setdefault(name, self.source(number))
+        self.protocol_lines.append((number, name))
+
+    # -- interfaces -----------------------------------------------------------
+
+    def open_interface(self, number: int, words: list[str]) -> None:
+        name = words[1]
+        draft = self.draft.interfaces.get(name)
+        if draft is None:
+            draft = InterfaceDraft(name, self.source(number), order=len(self.draft.interfaces))
+            draft.enabled = True
+            draft.enabled_source = replace_default(self.source(number), "no shutdown")
+            draft.loopback = name == "lo"
+            self.draft.interfaces[name] = draft
+        if len(words) == 4 and words[2] == "vrf" and words[3] != "default":
+            draft.vrf = words[3]
+            self.ledger.unknown(number, True, "routing instances are not computed")
+        else:
+            self.ledger.understood(number)
+        self.interface = draft
+        self.section = ("interface", name)
+
+    def interface_line(self, number: int, words: list[str]) -> bool:
+        """Handles a line under an interface; False if it cannot belong there."""
+        interface = self.interface
+        assert interface is not None
+        first = words[0]
+        negated = first == "no"
+        rest = words[1:] if negated else words
+        pair = " ".join(rest[:2])
+        ledger = self.ledger
+        if not rest:
+            ledger.unknown(number, False)
+        elif pair in ("ip address", "ipv6 address"):
+            self.address(number, rest[2:], 4 if rest[0] == "ip" else 6, negated)
+        elif rest == ["shutdown"]:
+            interface.enabled = negated
+            interface.enabled_source = self.source(number)
+            ledger.understood(number)
+        elif rest[0] == "link-detect":
+            interface.ignores_carrier = negated
+            ledger.understood(number)
+        elif rest[0] == "description":
+            interface.description = " ".join(rest[1:])
+            ledger.understood(number)
+        elif rest[0] == "pbr-policy":
+            why = "policy routing is not computed"
+            ledger.unknown(number, True, why)
+            self.draft.unmodelled.append(
+                Unmodelled(self.source(number), why, interface=interface.name)
+            )
+        elif rest[0] == "vrf" and len(rest) == 2:
+            interface.vrf = rest[1]
+            ledger.unknown(number, True, "routing instances are not computed")
+        elif len(rest) > 1 and rest[0] in ("ip", "ipv6") and rest[1] in _PROTOCOLS:
+            if rest[1] in ("pim",):
+                ledger.irrelevant(number)
+            else:
+                self.protocol_lines.append((number, _PROTOCOLS[rest[1]]))
+        elif rest[0] in ("isis", "babel", "openfabric"):
+            self.protocol_lines.append((number, _PROTOCOLS[rest[0]]))
+        elif pair == "ip router" or pair == "ipv6 router":
+            self.protocol_lines.append((number, "IS-IS"))
+        elif rest[0] in _INTERFACE_IRRELEVANT or pair in _IRRELEVANT_PAIRS:
+            ledger.irrelevant(number)
+        elif pair in ("ip route", "ipv6 route", "ip prefix-list", "ipv6 prefix-list"):
+            return False
+        elif rest[0] in ("interface", "router", "hostname", "route-map", "line", "end", "frr"):
+            return False
+        elif self.lines[number - 1][:1] in " \t":
+            ledger.unknown(number, True)
+        else:
+            return False
+        return True
+
+    def address(self, number: int, words: list[str], family: int, negated: bool) -> None:
+        interface = self.interface
+        assert interface is not None
+        value = parse_interface_address(words[0]) if words else None
+        peer = None
+        if value is None and len(words) > 2 and words[1] == "peer":
+            head = parse_interface_address(f"{words[0]}/32")
+            peer = parse_prefix(words[2])
+            value = head if peer is not None else None
+            words = words[2:]
+        if value is None or value.address.family != family:
+            if negated and not words:
+                interface.addresses = [
+                    a for a in interface.addresses if a.address.family != family
+                ]
+                self.ledger.understood(number)
+                return
+            self.ledger.unknown(number, True, f"this is not an IPv{family} address with a length")
+            return
+        if words[1:] and words[1] != "label":
+            self.ledger.unknown(number, True, f"{words[1]!r} is not understood here")
+            return
+        interface.addresses = [a for a in interface.addresses if a.value != value]
+        if not negated:
+            fact = AddressFact(value, self.source(number), peer=peer)
+            interface.addresses.append(fact)
+        self.ledger.understood(number)
+
+    # -- what is left to others -----------------------------------------------
+
+    def judge_protocol_lines(self) -> None:
+        """Lines of routing protocols matter exactly if that protocol runs here."""
+        for number, name in self.protocol_lines:
+            running = name in self.protocols
+            why = f"{name} is not computed" if running else f"{name} does not run on this device"
+            if running:
+                self.ledger.unknown(number, True, why)
+            else:
+                self.ledger.irrelevant(number)
+        for name, source in self.protocols.items():
+            if name not in ("PIM", "LDP"):
+                self.draft.unmodelled.append(
+                    Unmodelled(
+                        source,
+                        f"{name} runs here, and what it teaches this router is not computed",
+                        6 if name in ("OSPFv3", "RIPng") else None if name in ("BGP", "EIGRP",
+                            "IS-IS", "Babel", "OpenFabric") else 4,
+                    )
+                )
+        for number in self.policy_lines:
+            if self.protocols:
+                self.ledger.unknown(number, True, "policies of routing protocols are not computed")
+            else:
+                self.ledger.irrelevant(number)
+
+
+def replace_default(source: Source, text: str) -> Source:
+    """The same place, for a value in force that nobody wrote."""
+    return source._replace(text=text, default=True)
+
+
+def read(device: str, file: str, text: str) -> tuple[ConfigDraft, Ledger]:
+    """Reads one FRR configuration file.
+
+    Args:
+        device: the device's name, for evidence.
+        file: the file's name, for evidence.
+        text: its text, secrets already masked.
+    """
+    reader = _Reader(device, file, text)
+    draft = reader.read()
+    via = (draft.resolve_via_default[0], draft.resolve_via_default[1])
+    if any(via):
+        draft.profile = replace(draft.profile, resolve_via_default=via)
+    return draft, reader.ledger

@@ -1,0 +1,345 @@
+"""iproute2's JSON: addresses, links and routes of Linux routers and hosts.
+
+`ip -j addr`, `ip -j -d link`, `ip -j route`, `ip -j -6 route`, `ip -j neigh` and
+`bridge -j vlan show`. On a device without routing configuration, the routes that its
+kernel did not make itself are what somebody configured.
+"""
+
+from __future__ import annotations
+
+from ..network.addressing import (
+    Address,
+    InterfaceAddress,
+    Prefix,
+    host_prefix,
+    parse_address,
+    parse_prefix,
+)
+from ..network.facts import AddressFact, GatheredRoute, Profile, Source, StaticRoute, Unmodelled
+from .drafts import CaptureDraft, InterfaceDraft
+from .located_json import Document, Node
+
+LINUX = Profile(
+    name="Linux",
+    static_distance=0,
+    down_keeps_connected=True,
+    shut_keeps_ipv4=True,
+    shut_keeps_ipv6=False,
+)
+
+KINDS = {
+    "addr": "addresses of a Linux device",
+    "link": "links of a Linux device",
+    "route": "routes of a Linux device",
+    "neigh": "neighbour cache of a Linux device",
+    "vlan": "VLANs of a Linux bridge",
+    "tunnel": "tunnels of a Linux device",
+    "empty": "an empty list",
+}
+
+_LINK_IRRELEVANT = (
+    "ifindex link_index qdisc group txqlen broadcast link_netnsid promiscuity allmulti min_mtu "
+    "max_mtu num_tx_queues num_rx_queues gso_max_size gso_max_segs tso_max_size tso_max_segs "
+    "gro_max_size gso_ipv4_max_size gro_ipv4_max_size linkmode altnames permaddr parentbus "
+    "parentdev inet6_addr_gen_mode stats stats64 xdp ifalias vfinfo_list netns-immutable "
+    "phys_port_name phys_switch_id phys_port_id event link_pointtopoint"
+).split()
+_ADDRESS_IRRELEVANT = (
+    "broadcast label valid_life_time preferred_life_time nodad noprefixroute dynamic mngtmpaddr "
+    "temporary protocol metric home secondary permanent stable-privacy optimistic proto"
+).split()
+_ROUTE_IRRELEVANT = (
+    "pref uid cache expires error hoplimit mtu advmss rtt rttvar ssthresh cwnd initcwnd initrwnd "
+    "window features quickack congctl nhid tos users age used rto_min"
+).split()
+# Kinds of interface whose links are made of something that is not computed here.
+_LAYERED = {
+    "vlan": "VLAN interfaces are not computed",
+    "bridge": "bridges are not computed",
+    "bond": "bundles of links are not computed",
+    "team": "bundles of links are not computed",
+    "macvlan": "stacked interfaces are not computed",
+    "ipvlan": "stacked interfaces are not computed",
+    "vxlan": "tunnels are not computed",
+    "gre": "tunnels are not computed",
+    "gretap": "tunnels are not computed",
+    "ip6gre": "tunnels are not computed",
+    "ipip": "tunnels are not computed",
+    "ip6tnl": "tunnels are not computed",
+    "sit": "tunnels are not computed",
+    "tun": "tunnels are not computed",
+    "wireguard": "tunnels are not computed",
+    "vti": "tunnels are not computed",
+    "xfrm": "tunnels are not computed",
+    "vrf": "routing instances are not computed",
+}
+
+
+_SPECIAL = {
+    "unicast": None,
+    "blackhole": "discard",
+    "unreachable": "reject",
+    "prohibit": "reject",
+}
+
+
+def kind_of(root: Node) -> str | None:
+    """Which of the lists this is, told by the members of its elements."""
+    elements = root.elements()
+    if not isinstance(root.value, list):
+        return None
+    if not elements:
+        return "empty"
+    keys: set[str] = set()
+    for element in elements[:20]:
+        if not isinstance(element.value, dict):
+            return None
+        keys |= element.members().keys()
+    if "ifname" in keys:
+        if "mode" in keys and ("local" in keys or "remote" in keys):
+            return "tunnel"
+        if "vlans" in keys:
+            return "vlan"
+        if "addr_info" in keys:
+            return "addr"
+        if "flags" in keys or "link_type" in keys:
+            return "link"
+    if "dst" in keys:
+        if "lladdr" in keys or ("state" in keys and "dev" in keys):
+            return "neigh"
+        return "route"
+    return None
+
+
+def read_links(document: Document, device: str, file: str) -> CaptureDraft:
+    """Reads `ip -j addr` or `ip -j -d link`."""
+    draft, root = CaptureDraft(file), document.root
+    for position, entry in enumerate(root.elements()):
+        name = entry.text("ifname")
+        if not name:
+            continue
+        source = _source(device, file, document, entry.peek("ifname") or entry)
+        interface = draft.interfaces.setdefault(
+            name, InterfaceDraft(name, source, order=entry.integer("ifindex") or position)
+        )
+        entry.ignore(*_LINK_IRRELEVANT)
+        flag_node = entry.get("flags")
+        flags = set()
+        for flag in entry.items("flags"):
+            flag.seen = 1
+            flags.add(flag.value)
+        if flag_node is not None:
+            interface.enabled = "UP" in flags
+            interface.enabled_source = _source(device, file, document, flag_node)
+            if "UP" in flags:
+                interface.carrier = "LOWER_UP" in flags or (
+                    "NO-CARRIER" not in flags and "LOOPBACK" in flags
+                )
+        entry.text("operstate")
+        interface.loopback = "LOOPBACK" in flags or entry.text("link_type") == "loopback"
+        interface.mtu = entry.integer("mtu")
+        mtu = entry.peek("mtu")
+        if mtu is not None:
+            interface.mtu_source = _source(device, file, document, mtu)
+        interface.mac = entry.text("address")
+        _read_link_kind(entry, interface, draft, device, file, document)
+        for info in entry.items("addr_info"):
+            _read_address(info, interface, draft, device, file, document)
+    return draft
+
+
+def _read_link_kind(
+    entry: Node, interface: InterfaceDraft, draft: CaptureDraft, device: str, file: str,
+    document: Document,
+) -> None:
+    linkinfo = entry.peek("linkinfo")
+    kind = linkinfo.text("info_kind") if linkinfo is not None else None
+    master = entry.peek("master")
+    if kind in _LAYERED:
+        assert linkinfo is not None
+        node = linkinfo.peek("info_kind") or linkinfo
+        draft.unmodelled.append(
+            Unmodelled(
+                _source(device, file, document, node), _LAYERED[kind or ""], interface=interface.name
+            )
+        )
+        for below in linkinfo.walk():
+            below.seen = 0
+    elif linkinfo is not None:
+        linkinfo.use_all()
+    entry.ignore("link")
+    if master is not None:
+        draft.unmodelled.append(
+            Unmodelled(
+                _source(device, file, document, master),
+                "interfaces that are part of another one are not computed",
+                interface=interface.name,
+            )
+        )
+
+
+def _read_address(
+    info: Node, interface: InterfaceDraft, draft: CaptureDraft, device: str, file: str,
+    document: Document,
+) -> None:
+    info.ignore(*_ADDRESS_IRRELEVANT)
+    info.text("family")
+    info.text("scope")
+    local = parse_address(info.text("local") or "")
+    length = info.integer("prefixlen")
+    if local is None or length is None or not 0 <= length <= (32 if local.family == 4 else 128):
+        return
+    if info.boolean("dadfailed") or info.boolean("tentative"):
+        node = info.peek("dadfailed") or info.peek("tentative") or info
+        draft.unmodelled.append(
+            Unmodelled(
+                _source(device, file, document, node),
+                f"{local} is not in use: duplicate address detection has not passed",
+                6,
+                interface.name,
+            )
+        )
+        return
+    info.ignore("deprecated")
+    if local.is_loopback:
+        return
+    peer_text = info.text("address")
+    peer = parse_address(peer_text) if peer_text else None
+    node = info.peek("local") or info
+    value = InterfaceAddress(local, length)
+    interface.addresses.append(
+        AddressFact(
+            value,
+            _source(device, file, document, node),
+            captured=True,
+            peer=None if peer is None else InterfaceAddress(peer, length).prefix,
+        )
+    )
+
+
+def read_routes(document: Document, device: str, file: str) -> CaptureDraft:
+    """Reads `ip -j route` or `ip -j -6 route`.
+
+    Entries of the kernel's own making follow from the addresses; they are irrelevant.
+    """
+    draft, root = CaptureDraft(file), document.root
+    family = 6 if _is_ipv6(root) else 4
+    for position, entry in enumerate(root.elements()):
+        destination = entry.text("dst") or ""
+        protocol = entry.text("protocol")
+        prefix = _destination(destination, family)
+        if prefix is None or prefix.network >> (120 if prefix.family == 6 else 28) == (
+            0xFF if prefix.family == 6 else 0xE
+        ):
+            entry.ignore_all()
+            continue
+        _gathered(draft, entry, prefix, protocol)
+        if protocol == "kernel":
+            entry.ignore_all()
+            continue
+        table = entry.peek("table")
+        if table is not None and table.value not in ("main", 254, "254"):
+            continue
+        entry.get("table")
+        entry.ignore(*_ROUTE_IRRELEVANT)
+        entry.text("scope")
+        if entry.peek("encap") is not None or entry.peek("src") is not None:
+            node = entry.peek("encap") or entry.peek("src") or entry
+            draft.unmodelled.append(
+                Unmodelled(
+                    _source(device, file, document, node),
+                    "routes by source address or with encapsulation are not computed",
+                    prefix.family,
+                )
+            )
+            continue
+        metric = entry.integer("metric") or 0
+        kind = entry.text("type") or "unicast"
+        if kind in ("local", "broadcast", "multicast", "anycast"):
+            entry.ignore_all()
+            continue
+        if kind not in _SPECIAL:
+            node = entry.peek("type") or entry
+            node.seen = 0
+            why = f"routes of type {kind} are not computed"
+            draft.unmodelled.append(
+                Unmodelled(_source(device, file, document, node), why, prefix.family)
+            )
+            continue
+        special = _SPECIAL[kind]
+        preferred = parse_address(entry.text("prefsrc") or "")
+        hops = entry.items("nexthops") or [entry]
+        for hop in hops:
+            gateway = _gateway(hop)
+            interface = hop.text("dev")
+            flags = {flag.value for flag in hop.items("flags")}
+            for flag in hop.items("flags"):
+                flag.seen = 1
+            draft.statics.append(
+                StaticRoute(
+                    prefix,
+                    _source(device, file, document, hop),
+                    gateway,
+                    interface,
+                    special,
+                    min(metric, 2**32 - 1),
+                    hop.integer("weight") or 1,
+                    onlink="onlink" in flags,
+                    kernel=True,
+                    preferred_source=preferred,
+                    entry=position if prefix.family == 4 else 0,
+                )
+            )
+    return draft
+
+
+def _gathered(draft: CaptureDraft, entry: Node, prefix: Prefix, protocol: str | None) -> None:
+    if prefix.network >> 118 == 0x3FA and prefix.family == 6:
+        return
+    hops = []
+    nexthops = entry.peek("nexthops")
+    for hop in nexthops.elements() if nexthops is not None else [entry]:
+        gateway, interface = hop.peek("gateway"), hop.peek("dev")
+        hops.append(
+            (
+                "forward",
+                str(gateway.value) if gateway is not None else None,
+                str(interface.value) if interface is not None else None,
+            )
+        )
+    draft.gathered.setdefault(prefix.family, []).append(
+        GatheredRoute(prefix, protocol or "static", None, None, True, tuple(sorted(hops, key=str)))
+    )
+
+
+def _is_ipv6(root: Node) -> bool:
+    for entry in root.elements():
+        for key in ("dst", "gateway"):
+            node = entry.peek(key)
+            if node is not None and isinstance(node.value, str) and ":" in node.value:
+                return True
+        if entry.peek("pref") is not None:
+            return True
+    return False
+
+
+def _destination(text: str, family: int) -> Prefix | None:
+    if text == "default":
+        return Prefix(family, 0, 0)
+    if "/" in text:
+        return parse_prefix(text)
+    address = parse_address(text)
+    return None if address is None else host_prefix(address)
+
+
+def _gateway(hop: Node) -> Address | None:
+    text = hop.text("gateway")
+    via = hop.get("via")
+    if text is None and via is not None:
+        via.text("family")
+        text = via.text("host")
+    return parse_address(text) if text else None
+
+
+def _source(device: str, file: str, document: Document, node: Node) -> Source:
+    return Source(device, file, node.key_line, document.quote(node))

@@ -1,0 +1,491 @@
+"""A survey's files -> a network and a reading report.
+
+Files are grouped by device, each is recognised by its content, read by the module for
+its format, and what the files of one device say is merged: configuration wins over
+captures, captures fill in what configuration cannot say.
+"""
+
+from __future__ import annotations
+
+import gc
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from ..network.addressing import Address, InterfaceAddress, eui64_link_local
+from ..network.facts import (
+    AddressFact,
+    Device,
+    End,
+    GatheredRoute,
+    Interface,
+    Network,
+    Profile,
+    Source,
+)
+from . import hostfiles, iproute, wiring, yang
+from .drafts import CaptureDraft, ConfigDraft, InterfaceDraft
+from .frr import tables as frr_tables
+from .frr import text as frr_text
+from .located_json import Document, JsonError, parse
+from .masking import mask
+from .report import FileReport, Ledger, split_lines
+
+_GATHERED_JSON_KEYS = ("routerId", "neighbors", "ipv4Unicast", "ipv6Unicast", "nftables")
+_SUFFIX = re.compile(
+    r"[-_. ](?:ip-?)?(?:addr(?:ess)?|route6?|routes|link|neigh|frr|conf|config|running|sysctl"
+    r"|tunnels?|vlan|yang|data|hosts?file|resolv)$",
+    re.I,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Survey:
+    """Everything read from one survey.
+
+    `files` holds the masked text of every readable file as {device: {file: text}};
+    files that belong to no device stand under the empty name.
+    """
+
+    network: Network
+    reading: tuple[FileReport, ...]
+    files: dict[str, dict[str, str]] = field(default_factory=dict)
+
+    def text(self, device: str, file: str) -> str | None:
+        return self.files.get(device, {}).get(file)
+
+
+@dataclass(slots=True)
+class _Drafts:
+    configs: list[ConfigDraft] = field(default_factory=list)
+    captures: list[CaptureDraft] = field(default_factory=list)
+    unread_files: int = 0
+
+
+def read_survey(files: Mapping[str, bytes], key: bytes) -> Survey:
+    """Reads a whole survey.
+
+    Args:
+        files: path -> content, paths relative to the survey's folder.
+        key: the key under which secrets become fingerprints.
+    """
+    # Cyclic garbage is rare here, and looking for it doubles the time of reading.
+    collecting = gc.isenabled()
+    gc.disable()
+    try:
+        return _Survey(key).read(files)
+    finally:
+        if collecting:
+            gc.enable()
+
+
+class _Survey:
+    def __init__(self, key: bytes) -> None:
+        self.key = key
+        self.reports: list[FileReport] = []
+        self.drafts: dict[str, _Drafts] = {}
+        self.texts: dict[str, dict[str, str]] = {}
+        self.wirings: list[wiring.Wiring] = []
+        self.title: str | None = None
+        self.taken_at: str | None = None
+
+    def read(self, files: Mapping[str, bytes]) -> Survey:
+        files = _without_common_folder(files)
+        flat: list[tuple[str, str]] = []
+        for path in sorted(files):
+            parts = path.split("/")
+            text = self.decode(path, parts, files[path])
+            if text is None:
+                continue
+            if len(parts) == 1:
+                flat.append((path, text))
+            elif parts[0] == "devices" and len(parts) == 2:
+                flat.append((path, text))
+            else:
+                at = 1 if parts[0] == "devices" else 0
+                self.file(parts[at], "/".join(parts[at + 1 :]), text)
+        self.flat(flat)
+        return self.finish()
+
+    def decode(self, path: str, parts: list[str], data: bytes) -> str | None:
+        device = parts[1] if parts[0] == "devices" and len(parts) > 2 else (
+            parts[0] if len(parts) > 1 else None
+        )
+        name = parts[-1] if device else path
+        if b"\x00" in data:
+            self.unreadable(device, name, "not text", "The file is binary, so nothing was read.")
+            return None
+        try:
+            text = data.decode("utf-8-sig")
+        except UnicodeDecodeError:
+            text = data.decode("latin-1")
+        return mask(text, self.key)
+
+    def unreadable(self, device: str | None, name: str, kind: str, note: str) -> None:
+        report = Ledger(device, name, kind, ["(not shown)"])
+        report.unknown(1, False, note, "(not shown)")
+        report.note = note
+        self.reports.append(report.report())
+        if device is not None:
+            self.drafts.setdefault(device, _Drafts()).unread_files += 1
+
+    # -- which device a file belongs to ------------------------------------------
+
+    def flat(self, files: list[tuple[str, str]]) -> None:
+        named: dict[str, str] = {}
+        rest: list[tuple[str, str]] = []
+        for path, text in files:
+            name = path.rpartition("/")[2]
+            if name in ("survey.json", "topology.json", "expectations.yaml", "expectations.yml"):
+                self.file("", name, text)
+                continue
+            hostname = re.search(r"^hostname (\S+)\s*$", text, re.M) or re.search(
+                r'"hostname"\s*:\s*"([^"]+)"', text
+            )
+            if hostname is not None and (frr_text.looks_like(text) or text.lstrip()[:1] == "{"):
+                named[_stem(name)] = hostname.group(1)
+                self.file(hostname.group(1), name, text)
+            else:
+                rest.append((name, text))
+        for name, text in rest:
+            stem = _stem(name)
+            self.file(named.get(stem, stem), name, text, flat=True)
+
+    # -- what a file is -----------------------------------------------------------
+
+    def file(self, device: str, name: str, text: str, flat: bool = False) -> None:
+        lines = split_lines(text)
+        stripped = text.lstrip()
+        if not stripped:
+            self.keep(device, name, text)
+            self.done(Ledger(device or None, name, "empty file", lines), device)
+            return
+        if stripped[0] in "{[":
+            self.json_file(device, name, text, lines, flat)
+            return
+        if name in ("expectations.yaml", "expectations.yml") and not device:
+            ledger = Ledger(None, name, "expectations", lines)
+            for number in range(1, len(lines) + 1):
+                ledger.irrelevant(number)
+            self.keep("", name, text)
+            self.done(ledger, "")
+            return
+        self.keep(device, name, text)
+        if frr_text.looks_like(text):
+            config, ledger = frr_text.read(device, name, text)
+            self.draft(device).configs.append(config)
+            if config.hostname and config.hostname != device:
+                ledger.note = (
+                    f"The text calls itself {config.hostname}; the device is listed as {device}."
+                )
+            self.done(ledger, device)
+        elif hostfiles.looks_like_sysctl(text):
+            capture, ledger = hostfiles.read_sysctl(device, name, text)
+            self.draft(device).captures.append(capture)
+            self.done(ledger, device)
+        else:
+            ledger = Ledger(device or None, name, "not recognised", lines)
+            ledger.note = "Nothing here reads this kind of file, so it was left aside."
+            self.draft(device).unread_files += 1
+            self.done(ledger, device)
+
+    def json_file(self, device: str, name: str, text: str, lines: list[str], flat: bool) -> None:
+        try:
+            root = parse(text)
+        except JsonError as error:
+            self.keep(device, name, text)
+            ledger = Ledger(device or None, name, "damaged JSON", lines)
+            ledger.note = f"Line {error.line}: {error}. The file was left aside."
+            ledger.unknown(error.line, True, str(error))
+            if device:
+                self.draft(device).unread_files += 1
+            self.done(ledger, device, matters=True)
+            return
+        document = Document(text, lines, root)
+        if wiring.looks_like(root):
+            ledger = Ledger(None, name, wiring.KIND, lines)
+            self.keep("", name, text)
+            self.wirings.append(wiring.read(root))
+            ledger.settle_json(root, matters=False)
+            self.done(ledger, "")
+            return
+        if not device and name == "survey.json":
+            self.about(document, name)
+            return
+        self.keep(device, name, text)
+        if yang.looks_like(root):
+            ledger = Ledger(device, name, yang.KIND, lines)
+            config = yang.read(device, name, document)
+            self.draft(device).configs.append(config)
+            if config.hostname and config.hostname != device:
+                ledger.note = (
+                    f"The data calls itself {config.hostname}; the device is listed as {device}."
+                )
+            ledger.settle_json(root)
+            self.done(ledger, device)
+            return
+        kind = iproute.kind_of(root)
+        if kind in ("addr", "link", "route"):
+            ledger = Ledger(device, name, iproute.KINDS[kind], lines)
+            read = iproute.read_routes if kind == "route" else iproute.read_links
+            self.draft(device).captures.append(read(document, device, name))
+            ledger.settle_json(root)
+        elif kind is not None:
+            ledger = Ledger(device, name, iproute.KINDS[kind], lines)
+            matters = kind in ("tunnel", "vlan")
+            if not matters:
+                root.ignore_all()
+            else:
+                ledger.note = "Tunnels and VLANs are not computed."
+            ledger.settle_json(root, matters)
+            if not flat or kind != "empty":
+                self.draft(device)
+        elif frr_tables.looks_like(root):
+            ledger = Ledger(device, name, frr_tables.KIND, lines)
+            self.draft(device).captures.append(frr_tables.read(root, name))
+            ledger.settle_json(root, False)
+        else:
+            gathered = any(key in root.members() for key in _GATHERED_JSON_KEYS)
+            empty = not root.members() and isinstance(root.value, dict)
+            kind_text = "an empty object" if empty else "JSON that is not recognised"
+            if gathered:
+                kind_text = "what a routing protocol reported"
+                root.ignore_all()
+            ledger = Ledger(device or None, name, kind_text, lines)
+            ledger.settle_json(root, False)
+            if device:
+                self.draft(device).unread_files += not (gathered or empty)
+        self.done(ledger, device)
+
+    def about(self, document: Document, name: str) -> None:
+        root = document.root
+        self.title, self.taken_at = root.text("title"), root.text("taken_at")
+        ledger = Ledger(None, name, "title and time of the survey", document.lines)
+        ledger.settle_json(root, False)
+        self.keep("", name, document.text)
+        self.done(ledger, "")
+
+    def draft(self, device: str) -> _Drafts:
+        return self.drafts.setdefault(device, _Drafts())
+
+    def keep(self, device: str, name: str, text: str) -> None:
+        self.texts.setdefault(device, {})[name] = text
+
+    def done(self, ledger: Ledger, device: str, matters: bool = False) -> None:
+        self.reports.append(ledger.report(matters))
+
+    # -- putting it together --------------------------------------------------------
+
+    def finish(self) -> Survey:
+        self.drafts.pop("", None)
+        roles: dict[str, str] = {}
+        for drawing in self.wirings:
+            for node in drawing.nodes.values():
+                if node.role:
+                    roles[node.name] = node.role
+        devices = {
+            name: _merge(name, drafts, roles.get(name))
+            for name, drafts in sorted(self.drafts.items())
+        }
+        whole = wiring.Wiring()
+        for drawing in self.wirings:
+            whole.nodes.update(drawing.nodes)
+            whole.links.extend(link for link in drawing.links if link not in whole.links)
+        segments, unread = wiring.segments_from_wiring(whole, devices)
+        taken = {end for segment in segments for end in segment.ends}
+        if not whole.links:
+            segments += wiring.infer_segments(devices.values(), taken)
+        for name in unread:
+            devices[name] = Device(name, role="unread")
+        network = Network(
+            tuple(devices[name] for name in sorted(devices)),
+            tuple(segments),
+            self.title,
+            self.taken_at,
+        )
+        self.reports.sort(key=lambda r: (r.device or "", r.file))
+        return Survey(network, tuple(self.reports), self.texts)
+
+
+def _stem(name: str) -> str:
+    stem = name
+    while True:
+        shorter = re.sub(r"\.(?:json|conf|cfg|txt|xml|yaml)$", "", stem, flags=re.I)
+        shorter = _SUFFIX.sub("", shorter)
+        if shorter in (stem, ""):
+            return stem
+        stem = shorter
+
+
+def _without_common_folder(files: Mapping[str, bytes]) -> Mapping[str, bytes]:
+    """Drops a folder that wraps the whole survey, as archives of a folder have it."""
+    while files:
+        heads = {path.split("/", 1)[0] for path in files}
+        head = next(iter(heads))
+        if len(heads) != 1 or head == "devices" or any("/" not in path for path in files):
+            return files
+        inner = {path.split("/", 1)[1]: data for path, data in files.items()}
+        known = any(
+            path.startswith("devices/") or path in ("survey.json", "topology.json")
+            for path in inner
+        )
+        if not known:
+            return files
+        files = inner
+    return files
+
+
+# -- merging the files of one device -------------------------------------------------
+
+
+def _merge(name: str, drafts: _Drafts, role: str | None) -> Device:
+    configs, captures = drafts.configs, drafts.captures
+    if not configs and not any(c.interfaces for c in captures):
+        if drafts.unread_files or not captures:
+            return Device(name, role="unread")
+    interfaces = _interfaces(name, configs, captures)
+    routing = [config for config in configs if config.routes]
+    forwarding: list[bool | None] = [None, None]
+    forwarding_source: Source | None = None
+    for layer in (*captures, *configs):
+        for index in (0, 1):
+            value = layer.forwarding[index]
+            if value is not None:
+                forwarding[index] = value
+                forwarding_source = layer.forwarding_source or forwarding_source
+    statics = [route for config in configs for route in config.statics]
+    profile: Profile = configs[0].profile if configs else iproute.LINUX
+    if not routing:
+        statics += [route for capture in captures for route in capture.statics]
+    if role in ("router", "host"):
+        final = role
+    elif routing and (any(f.profile.name != yang.YANG.name for f in routing)):
+        final = "router"
+    else:
+        final = "router" if any(forwarding) else "host"
+    default = final == "router" and not any(c.profile.name == yang.YANG.name for c in configs)
+    gathered: dict[int, tuple[GatheredRoute, ...]] = {}
+    if routing:
+        tables: dict[int, list[GatheredRoute]] = {}
+        detailed = [c for c in captures if any(r.distance is not None for rs in
+                    c.gathered.values() for r in rs)]
+        for capture in detailed or captures:
+            for family, routes in capture.gathered.items():
+                tables.setdefault(family, []).extend(routes)
+        gathered = {family: tuple(routes) for family, routes in tables.items()}
+    named = next((c for c in configs if c.hostname), None)
+    unmodelled = [u for layer in (*configs, *captures) for u in layer.unmodelled]
+    if final == "router":
+        unmodelled += [u for capture in captures for u in capture.unmodelled_if_router]
+    return Device(
+        name=name,
+        interfaces=interfaces,
+        statics=tuple(statics),
+        profile=profile,
+        forwarding=(
+            default if forwarding[0] is None else forwarding[0],
+            default if forwarding[1] is None else forwarding[1],
+        ),
+        forwarding_source=forwarding_source,
+        role=final,
+        hostname=named.hostname if named else None,
+        hostname_source=named.hostname_source if named else None,
+        unmodelled=tuple(unmodelled),
+        gathered=gathered,
+        main_file=configs[0].file if configs else (captures[0].file if captures else None),
+    )
+
+
+def _interfaces(
+    device: str, configs: list[ConfigDraft], captures: list[CaptureDraft]
+) -> tuple[Interface, ...]:
+    configured: dict[str, InterfaceDraft] = {}
+    for config in configs:
+        for name, draft in config.interfaces.items():
+            if name in configured:
+                configured[name].addresses.extend(draft.addresses)
+            else:
+                configured[name] = draft
+    captured: dict[str, InterfaceDraft] = {}
+    for capture in captures:
+        for name, draft in capture.interfaces.items():
+            known = captured.setdefault(name, draft)
+            if known is not draft:
+                known.addresses = known.addresses or draft.addresses
+                known.mtu = known.mtu or draft.mtu
+                known.mac = known.mac or draft.mac
+                known.carrier = known.carrier if known.carrier is not None else draft.carrier
+    # A text that gives addresses to links speaks for every interface it mentions;
+    # one that only names protocols leaves the addresses to the system below.
+    speaks = any(
+        draft.addresses and not draft.loopback and name != "lo"
+        for name, draft in configured.items()
+    )
+    out = []
+    for name in dict.fromkeys([*captured, *configured]):
+        config, live = configured.get(name), captured.get(name)
+        out.append(_interface(device, name, config, live, speaks))
+    out.sort(key=lambda i: (not i.loopback, i.order) if not captured else (False, i.order))
+    return tuple(out)
+
+
+def _interface(
+    device: str, name: str, config: InterfaceDraft | None, live: InterfaceDraft | None,
+    speaks: bool,
+) -> Interface:
+    addresses: list[AddressFact] = list(config.addresses) if config else []
+    if live is not None:
+        have = {fact.address for fact in addresses}
+        for fact in live.addresses:
+            link_local = fact.address.family == 6 and fact.address.is_link_local
+            wanted = link_local or config is None or (not addresses and not speaks)
+            if wanted and fact.address not in have:
+                addresses.append(fact)
+                have.add(fact.address)
+    mac = (live.mac if live else None) or (config.mac if config else None)
+    loopback = bool((config and config.loopback) or (live and live.loopback))
+    base = config or live
+    assert base is not None and base.source is not None
+    has_link_local = any(
+        fact.address.family == 6 and fact.address.is_link_local for fact in addresses
+    )
+    if mac and not has_link_local and not loopback and (live is None or not live.addresses):
+        derived = eui64_link_local(mac)
+        if derived is not None and any(f.address.family == 6 for f in addresses):
+            source = base.source._replace(text=f"formed from the MAC address {mac}", default=True)
+            addresses.append(AddressFact(InterfaceAddress(derived, 64), source, captured=True))
+    enabled = config.enabled if config and config.enabled is not None else (
+        live.enabled if live and live.enabled is not None else True
+    )
+    return Interface(
+        name=name,
+        addresses=tuple(addresses),
+        enabled=enabled,
+        enabled_source=(config.enabled_source if config else None)
+        or (live.enabled_source if live else None),
+        carrier=live.carrier if live else (config.carrier if config else None),
+        captured_enabled=live.enabled if live else None,
+        loopback=loopback,
+        mtu=(config.mtu if config else None) or (live.mtu if live else None),
+        mtu_source=(config.mtu_source if config else None) or (live.mtu_source if live else None),
+        mac=mac,
+        description=config.description if config else None,
+        source=base.source,
+        forwarding=(base.forwarding[0], base.forwarding[1]),
+        forwarding_source=base.forwarding_source,
+        order=live.order if live else (config.order if config else 0),
+        vrf=config.vrf if config else None,
+        ignores_carrier=bool(config and config.ignores_carrier),
+    )
+
+
+def addresses_of(device: Device) -> list[tuple[Address, End]]:
+    """Every address of a device that others may want to reach."""
+    return [
+        (fact.address, End(device.name, interface.name))
+        for interface in device.interfaces
+        for fact in interface.addresses
+        if not fact.address.is_link_local and not fact.address.is_loopback
+    ]
+
+

@@ -1,0 +1,225 @@
+"""The wiring: ietf-network-topology (RFC 8345) as JSON, and links inferred without it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+from ..network.addressing import Prefix, parse_address
+from ..network.facts import Device, End, Segment
+from .located_json import Node
+
+KIND = "wiring"
+_NETWORKS = "ietf-network:networks"
+_LINK = "ietf-network-topology:link"
+_POINT = "ietf-network-topology:termination-point"
+
+
+@dataclass(slots=True)
+class WiringNode:
+    """A node of the drawing; `addressed` if the drawing gives it addresses or a router id."""
+
+    name: str
+    addressed: bool = False
+    role: str | None = None
+    points: set[str] = field(default_factory=set)
+
+
+@dataclass(slots=True)
+class Wiring:
+    nodes: dict[str, WiringNode] = field(default_factory=dict)
+    links: list[tuple[End, End]] = field(default_factory=list)
+
+
+def looks_like(root: Node) -> bool:
+    return _NETWORKS in root.members() or (
+        "ietf-yang-instance-data:instance-data-set" in root.members()
+        and any(_NETWORKS in node.members() for node in root.walk())
+    )
+
+
+def read(root: Node) -> Wiring:
+    """Reads all networks of the file; each pair of ends is kept once, whichever direction."""
+    wiring = Wiring()
+    for holder in list(root.walk()):
+        networks = holder.peek(_NETWORKS)
+        if networks is None:
+            continue
+        holder.get(_NETWORKS)
+        seen: set[frozenset[End]] = set()
+        for network in networks.items("network"):
+            network.ignore("network-id", "network-types", "supporting-network")
+            for entry in network.items("node"):
+                _node(entry, wiring)
+            for entry in network.items(_LINK) or network.items("link"):
+                _link(entry, wiring, seen)
+    return wiring
+
+
+def _node(entry: Node, wiring: Wiring) -> None:
+    name = entry.text("node-id")
+    if not name:
+        return
+    node = wiring.nodes.setdefault(name, WiringNode(name))
+    entry.ignore("supporting-node")
+    attributes = entry.get("ietf-l3-unicast-topology:l3-node-attributes")
+    if attributes is not None:
+        attributes.ignore("name", "flag", "prefix")
+        node.addressed |= bool(attributes.items("router-id"))
+        for item in attributes.items("router-id"):
+            item.seen = 1
+    node.role = entry.text("trochos-wiring:role") or node.role
+    for point in entry.items(_POINT) or entry.items("termination-point"):
+        tp = point.text("tp-id")
+        if tp:
+            node.points.add(tp)
+        point.ignore("supporting-termination-point")
+        l3 = point.get("ietf-l3-unicast-topology:l3-termination-point-attributes")
+        if l3 is not None:
+            for item in l3.items("ip-address"):
+                item.seen = 1
+                node.addressed |= parse_address(str(item.value)) is not None
+
+
+def _link(entry: Node, wiring: Wiring, seen: set[frozenset[End]]) -> None:
+    entry.ignore("link-id", "supporting-link", "ietf-l3-unicast-topology:l3-link-attributes")
+    source, destination = entry.get("source"), entry.get("destination")
+    if source is None or destination is None:
+        return
+    left = End(source.text("source-node") or "", source.text("source-tp") or "")
+    right = End(destination.text("dest-node") or "", destination.text("dest-tp") or "")
+    if not left.device or not right.device or left == right:
+        return
+    key = frozenset((left, right))
+    if key not in seen:
+        seen.add(key)
+        wiring.links.append((left, right))
+        for end in (left, right):
+            node = wiring.nodes.setdefault(end.device, WiringNode(end.device))
+            node.points.add(end.interface)
+
+
+def segments_from_wiring(
+    wiring: Wiring, devices: dict[str, Device]
+) -> tuple[list[Segment], list[str]]:
+    """Groups links into segments.
+
+    A node without a folder that only joins links is a LAN segment. If the drawing gives
+    it addresses, or it hangs on one link and somebody routes to an address there that
+    no surveyed device owns, it is a device that nobody could read.
+
+    Returns:
+        The segments, and the names of unread devices.
+    """
+    outside = [name for name in wiring.nodes if name not in devices]
+    links_of: dict[str, list[tuple[End, End]]] = {name: [] for name in outside}
+    for left, right in wiring.links:
+        for mine, other in ((left, right), (right, left)):
+            if mine.device in links_of:
+                links_of[mine.device].append((mine, other))
+    unread = {
+        name
+        for name in outside
+        if wiring.nodes[name].role in ("router", "host", "device")
+        or (
+            wiring.nodes[name].role != "lan"
+            and (
+                wiring.nodes[name].addressed
+                or _routed_to(links_of[name], devices)
+            )
+        )
+    }
+    lans = set(outside) - unread
+
+    # Union of link ends: a LAN node joins everything attached to it.
+    parent: dict[End, End] = {}
+
+    def find(end: End) -> End:
+        while parent.setdefault(end, end) != end:
+            parent[end] = parent[parent[end]]
+            end = parent[end]
+        return end
+
+    for left, right in wiring.links:
+        ends = [
+            End(end.device, "") if end.device in lans else end for end in (left, right)
+        ]
+        parent[find(ends[0])] = find(ends[1])
+    groups: dict[End, list[End]] = {}
+    for end in parent:
+        groups.setdefault(find(end), []).append(end)
+    segments = []
+    for members in groups.values():
+        names = [end.device for end in members if end.device in lans and end.interface == ""]
+        ends = tuple(sorted(end for end in members if end.device not in lans))
+        missing = tuple(sorted({end.device for end in ends if end.device in unread}))
+        segments.append(Segment(ends, "+".join(sorted(names)) or None, missing))
+    return segments, sorted(unread)
+
+
+def _routed_to(links: list[tuple[End, End]], devices: dict[str, Device]) -> bool:
+    """True if this single-link node is where some surveyed router's next hop must live."""
+    if len(links) != 1:
+        return False
+    end = links[0][1]
+    device = devices.get(end.device)
+    interface = device.interface(end.interface) if device else None
+    if device is None or interface is None or device.is_host:
+        return False
+    for fact in interface.addresses:
+        for route in device.statics:
+            if (
+                route.gateway is not None
+                and fact.connected.contains(route.gateway)
+                and not any(i.has(route.gateway) for i in device.interfaces)
+            ):
+                return True
+    return False
+
+
+def infer_segments(devices: Iterable[Device], taken: set[End]) -> list[Segment]:
+    """Links for interfaces that no wiring mentions: those that share a subnet share a link."""
+    by_prefix: dict[Prefix, list[End]] = {}
+    for device in devices:
+        for interface in device.interfaces:
+            end = End(device.name, interface.name)
+            if interface.loopback or end in taken or interface.vrf:
+                continue
+            for fact in interface.addresses:
+                prefix = fact.value.prefix
+                if fact.address.is_link_local or prefix.is_host:
+                    continue
+                by_prefix.setdefault(prefix, []).append(end)
+    # A wrong mask at one end must not hide the link: a prefix inside another joins it,
+    # if that other is as small as links and LANs are.
+    parent: dict[End, End] = {}
+
+    def find(end: End) -> End:
+        while parent.setdefault(end, end) != end:
+            end = parent[end]
+        return end
+
+    reasons: dict[End, str] = {}
+    prefixes = sorted(by_prefix, key=lambda p: (p.family, p.network, p.length))
+    covering: Prefix | None = None
+    for prefix in prefixes:
+        ends = by_prefix[prefix]
+        smallest = 20 if prefix.family == 4 else 56
+        if covering is not None and covering.covers(prefix) and covering.length >= smallest:
+            ends = [by_prefix[covering][0], *ends]
+        else:
+            covering = prefix
+        for end in ends:
+            parent[find(end)] = find(ends[0])
+            reasons.setdefault(find(ends[0]), f"the ends share the subnet {covering}")
+    groups: dict[End, list[End]] = {}
+    for end in parent:
+        groups.setdefault(find(end), []).append(end)
+    return [
+        Segment(tuple(sorted(ends)), reason=reasons.get(root, "the ends share a subnet"),
+                inferred=True)
+        for root, ends in groups.items()
+        if len(ends) > 1
+    ]
+
+
