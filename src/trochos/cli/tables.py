@@ -1,0 +1,161 @@
+"""Answers as tables for people; the same documents that --json prints."""
+
+from __future__ import annotations
+
+import sys
+import textwrap
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+from ..core.forwarding.verdicts import WORDS
+
+_SEVERITY = {"breaks": "Breaks", "risks": "Risks", "notes": "Notes"}
+
+
+def _out(text: str = "") -> None:
+    sys.stdout.write(text + "\n")
+
+
+def _grid(head: Sequence[str], rows: Iterable[Sequence[str]]) -> None:
+    listed = [list(row) for row in rows]
+    widths = [max(len(row[i]) for row in [list(head), *listed]) for i in range(len(head))]
+    _out("  ".join(text.ljust(width) for text, width in zip(head, widths, strict=True)).rstrip())
+    _out("  ".join("-" * width for width in widths))
+    for row in listed:
+        _out("  ".join(text.ljust(width) for text, width in zip(row, widths, strict=True)).rstrip())
+
+
+def hop_text(hop: dict[str, Any]) -> str:
+    if hop["action"] in ("discard", "reject"):
+        return str(hop["action"])
+    if hop["action"] == "deliver":
+        return f"own address on {hop['interface']}"
+    if hop["address"] is None:
+        return f"on {hop['interface']}"
+    return f"{hop['address']} on {hop['interface']}"
+
+
+def route_text(route: dict[str, Any]) -> str:
+    return " and ".join(hop_text(hop) for hop in route["next_hops"]) or "not usable"
+
+
+def routes(document: dict[str, Any]) -> None:
+    for device, families in document["devices"].items():
+        for family, label in (("ipv4", "IPv4"), ("ipv6", "IPv6")):
+            if not families[family]:
+                continue
+            _out(f"{device}, {label}")
+            rows = []
+            for route in families[family]:
+                kind = route["protocol"] + (f", {route['type']}" if route["type"] else "")
+                state = "" if route["selected"] else f"not used: {route['why'] or ''}"
+                rows.append((route["prefix"], kind, str(route["distance"]), str(route["metric"]),
+                             route_text(route), state))
+            _grid(("prefix", "from", "distance", "metric", "next hop", ""), rows)
+            _out()
+
+
+def why(document: dict[str, Any]) -> None:
+    for item in document["why"]:
+        state = "has" if item["present"] else "does not have"
+        _out(f"{item['device']} {state} {item['prefix']}")
+        for number, step in enumerate(item["chain"], 1):
+            lines = ", ".join(_place(e) for e in step["evidence"])
+            _out(f"  {number}. {step['says']}" + (f"  [{lines}]" if lines else ""))
+        _out()
+
+
+def _place(evidence: dict[str, Any]) -> str:
+    line = f" line {evidence['line']}" if evidence["line"] else ""
+    return f"{evidence['device']}/{evidence['file']}{line}"
+
+
+def path(document: dict[str, Any]) -> None:
+    start, end = document["from"], document["to"]
+    _out(f"{start['device']} ({start['address']}) to {end['device'] or 'nobody surveyed'} "
+         f"({end['address']})")
+    _out(document["sentence"])
+    for title, leg in (("Outbound", document["outbound"]), ("Return", document["return"])):
+        _out()
+        if leg is None:
+            _out(f"{title}: nobody in the survey owns the target, so nobody replies.")
+            continue
+        branches = f", {leg['branch_count']} branches" if leg["branch_count"] > 1 else ""
+        _out(f"{title}: {WORDS[leg['verdict']]}{branches}")
+        for number, branch in enumerate(leg["branches"], 1):
+            if leg["branch_count"] > 1:
+                _out(f"  Branch {number}: {WORDS[branch['verdict']]}")
+            rows = []
+            for hop in branch["hops"]:
+                route = hop["route"]
+                matched = f"{route['prefix']} ({route['protocol']})" if route else "no match"
+                rows.append((f"  {hop['device']}", hop["in"] or "-", matched, hop["out"] or "-",
+                             hop["next_hop"] or "-"))
+            _grid(("  device", "in", "route", "out", "next hop"), rows)
+            _out(f"  {branch['reason']}")
+    for caveat in document["caveats"]:
+        _out(f"\nNot certain: {_place(caveat)}: {caveat['why']}")
+    if "also" in document:
+        _out(f"\nThe other address family ({document['also']['family']}):")
+        path(document["also"])
+
+
+def pairs(rows: list[dict[str, Any]]) -> None:
+    words = {True: "works", False: "fails", "partly": "partly", None: "unknown"}
+    _grid(
+        ("from", "source", "to", "device", "", "outbound", "return"),
+        [
+            (row["from"], row["source"] or "-", row["to"], row["device"], words[row["ok"]],
+             WORDS[row["outbound"]], WORDS[row["return"]] if row["return"] else "-")
+            for row in rows
+        ],
+    )
+
+
+def count(rows: list[dict[str, Any]]) -> dict[str, Any]:
+    """Counts of a narrowed list of pairs, in the shape of the whole summary."""
+    ends: dict[str, int] = {}
+    for row in rows:
+        ends[row["outbound"]] = ends.get(row["outbound"], 0) + 1
+    return {
+        "pairs": len(rows),
+        "ok": sum(row["ok"] is True for row in rows),
+        "partly": sum(row["ok"] == "partly" for row in rows),
+        "outbound": dict(sorted(ends.items())),
+    }
+
+
+def summary(document: dict[str, Any]) -> None:
+    _out(f"{document['pairs']} pairs: {document['ok']} work, {document['partly']} partly")
+    _grid(("outbound", "pairs"), [(WORDS[k], str(v)) for k, v in document["outbound"].items()])
+
+
+def inspect(document: dict[str, Any]) -> None:
+    if not document["findings"]:
+        _out("Nothing found.")
+    for finding in document["findings"]:
+        _out(f"{_SEVERITY[finding['severity']]}: {finding['summary']}")
+        for line in textwrap.wrap(finding["detail"], 92):
+            _out(f"    {line}")
+        for evidence in finding["evidence"]:
+            _out(f"    {_place(evidence)}: {evidence['text']}")
+        _out()
+    _out("Reading")
+    _grid(
+        ("device", "file", "taken for", "lines", "understood", "irrelevant", "not understood"),
+        [
+            (r["device"] or "-", r["file"], r["kind"], str(r["lines"]), str(r["understood"]),
+             str(r["irrelevant"]), str(len(r["unknown"])))
+            for r in document["reading"]
+        ],
+    )
+    open_lines = [
+        (report, line)
+        for report in document["reading"] for line in report["unknown"] if line["matters"]
+    ]
+    if open_lines:
+        _out("\nLines that were not understood and could change an answer")
+        for report, line in open_lines[:200]:
+            why_text = f"  ({line['why']})" if line.get("why") else ""
+            _out(f"  {report['device'] or '-'}/{report['file']} line {line['line']}: "
+                 f"{line['text']}{why_text}")

@@ -8,9 +8,14 @@ from __future__ import annotations
 from collections.abc import Mapping
 from functools import cached_property
 
+from .diagnosis.finding import Finding
+from .diagnosis.findings import Context, find_all
+from .diagnosis.why import explain_prefix
+from .forwarding.endpoints import EndpointError, resolve
 from .forwarding.path import Path, Traffic, find_path
 from .forwarding.reach import Reach
 from .forwarding.step import Forwarding
+from .network.addressing import Address, parse_prefix
 from .network.facts import Network
 from .protocols.tables import Tables, compute_tables
 from .readers.survey import Survey, read_survey
@@ -63,3 +68,52 @@ class Computed:
                 families[label] = [route.as_json() for route in chosen]
             out[item.name] = families
         return {"devices": out}
+
+    @cached_property
+    def findings(self) -> list[Finding]:
+        """Everything that is wrong or risky, most serious first."""
+        return find_all(Context(self.network, self.tables, self.forwarding, self.reach))
+
+    def inspect_json(self) -> dict[str, list[dict[str, object]]]:
+        """The `inspect` document of the contract."""
+        return {
+            "findings": [finding.as_json() for finding in self.findings],
+            "reading": [report.as_json() for report in self.survey.reading],
+        }
+
+    def why(self, prefix: str, device: str | None = None) -> dict[str, list[dict[str, object]]]:
+        """Why a prefix is, or is not, in the table of one device or of all.
+
+        Raises:
+            EndpointError: the text is not a prefix.
+        """
+        parsed = parse_prefix(prefix if "/" in prefix else "")
+        if parsed is None:
+            raise EndpointError(f"{prefix!r} is not a prefix. Write it like 10.64.3.0/24.")
+        return {
+            "why": [
+                explain_prefix(self.tables, self.forwarding, item.name, parsed)
+                for item in self.network.devices
+                if item.role != "unread" and device in (None, item.name)
+            ]
+        }
+
+    def device_named(self, text: str) -> str:
+        """The device that a name, address or interface stands for."""
+        found = resolve(self.forwarding, text, target=False).device
+        assert found is not None
+        return found
+
+    def addresses_named(self, text: str) -> set[Address]:
+        """The addresses that a name, address, prefix or interface stands for."""
+        device = self.network.device(text)
+        if device is not None:
+            return {
+                address
+                for address, owners in self.forwarding.near.owners.items()
+                if any(owner.end.device == text for owner in owners)
+            }
+        prefix = parse_prefix(text)
+        if prefix is not None:
+            return {a for a in self.forwarding.near.owners if prefix.contains(a)}
+        return set(resolve(self.forwarding, text, target=True).addresses.values())

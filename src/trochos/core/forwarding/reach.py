@@ -116,19 +116,26 @@ class _Along:
 class FamilyReach:
     """The verdicts of one family: `bits[device, address]` holds every way a leg can end."""
 
-    def __init__(self, forwarding: Forwarding, family: int) -> None:
+    def __init__(
+        self, forwarding: Forwarding, family: int, addresses: list[Address] | None = None
+    ) -> None:
+        """Solves for every surveyed address, or for the given ones."""
         self.forwarding, self.family = forwarding, family
         self.names = [device.name for device in forwarding.tables.network.devices]
         self.row = {name: i for i, name in enumerate(self.names)}
         near = forwarding.near
-        self.addresses: list[Address] = sorted(
-            address for address in near.owners
-            if address.family == family and not address.is_loopback and not address.is_multicast
-        )
+        if addresses is None:
+            addresses = [
+                address for address in near.owners
+                if address.family == family
+                and not address.is_loopback
+                and not address.is_multicast
+            ]
+        self.addresses: list[Address] = sorted(addresses)
         self.column = {address: i for i, address in enumerate(self.addresses)}
         self.shared = {
             address for address in self.addresses
-            if len({owner.end.device for owner in near.owners[address]}) > 1
+            if len({owner.end.device for owner in near.owners.get(address, ())}) > 1
         }
         tables = [forwarding.obeyed[name, family] for name in self.names]
         self.index, self.routes = match_columns(tables, self.addresses)

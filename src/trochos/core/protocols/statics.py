@@ -168,7 +168,9 @@ class StaticResolver:
             if key.is_default and not through_default:
                 break
             return self._through(static, gateway, key, route)
-        if own > 0:
+        if own > 0 and not any(
+            prefix.contains(gateway) and prefix.length > own for prefix, _ in self.down
+        ):
             why = f"the gateway {gateway} could only be reached through this very route."
             if static.prefix in self.connected:
                 why = f"{static.prefix} is connected, so this route is never used."

@@ -136,7 +136,8 @@ def read_links(document: Document, device: str, file: str) -> CaptureDraft:
                     "NO-CARRIER" not in flags and "LOOPBACK" in flags
                 )
         entry.text("operstate")
-        interface.loopback = "LOOPBACK" in flags or entry.text("link_type") == "loopback"
+        link_type = entry.text("link_type")
+        interface.loopback = "LOOPBACK" in flags or link_type == "loopback"
         interface.mtu = entry.integer("mtu")
         mtu = entry.peek("mtu")
         if mtu is not None:

@@ -1,0 +1,98 @@
+"""Findings about addresses: one address that several devices hold."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ...network.addressing import Address
+from ...network.facts import End, Source
+from ..finding import BREAKS, NOTES, RISKS, Finding
+from .context import Context
+
+KINDS = {
+    "address-conflict": "Two devices hold the same address, so packets reach whichever answers.",
+    "address-twice": "One device holds the same address on two interfaces.",
+    "hostname-differs": "A device calls itself otherwise than the survey lists it.",
+    "device-unread": "A device stands in the wiring or the survey, and nobody could read it.",
+}
+
+
+def find(context: Context) -> Iterator[Finding]:
+    yield from _conflicts(context)
+    for device in context.network.devices:
+        if device.hostname and device.hostname != device.name and device.hostname_source:
+            yield Finding(
+                "hostname-differs", NOTES, device.name,
+                f"{device.name} calls itself {device.hostname}.",
+                "Names in logs and in this survey will not match. Nothing stops because of it.",
+                (device.hostname_source,),
+            )
+        if device.role == "unread":
+            yield Finding(
+                "device-unread", NOTES, device.name,
+                f"{device.name} could not be read.",
+                "What it does with packets is unknown, and so is every answer that depends on it.",
+                (),
+            )
+
+
+def _sources(context: Context, address: Address, ends: list[End]) -> tuple[Source, ...]:
+    out = []
+    for end in ends:
+        interface = context.forwarding.near.interface(end)
+        if interface is not None:
+            out += [fact.source for fact in interface.addresses if fact.address == address]
+    return tuple(out)
+
+
+def _conflicts(context: Context) -> Iterator[Finding]:
+    near = context.forwarding.near
+    for address, owners in near.owners.items():
+        if len(owners) < 2 or address.is_loopback or near.is_anycast(address):
+            continue
+        active = [owner.end for owner in owners if owner.active]
+        devices = list(dict.fromkeys(owner.end.device for owner in owners))
+        if len(devices) == 1:
+            ends = [owner.end for owner in owners]
+            yield Finding(
+                "address-twice", NOTES, devices[0],
+                f"{devices[0]} has {address} on {ends[0].interface} and on {ends[1].interface}.",
+                "Only one of the two interfaces can be meant.",
+                _sources(context, address, ends), ends[1].interface, key=str(address),
+            )
+            continue
+        both = len({end.device for end in active}) > 1
+        ends = active if both else [owner.end for owner in owners]
+        # The newcomer is usually the one whose address does not fit its surroundings.
+        ends = sorted(ends, key=lambda end: (_fits(context, end, address), end))
+        first, other = ends[0], next(end for end in ends if end.device != ends[0].device)
+        yield Finding(
+            "address-conflict", BREAKS if both else RISKS, first.device,
+            f"{first.device} and {other.device} both have the address {address} "
+            f"({first.interface} and {other.interface}).",
+            "Packets to this address reach whichever of the two is nearer or answers first, and "
+            "replies come from the wrong one."
+            if both else
+            "One of the two is down now. When it comes back, packets reach whichever is nearer.",
+            _sources(context, address, ends), first.interface, other, str(address),
+        )
+
+
+def _fits(context: Context, end: End, address: Address) -> int:
+    """How many neighbours on its link share the subnet: the one with fewer is odd."""
+    links = context.tables.links
+    segment = links.segment_of.get(end)
+    interface = links.interface(end)
+    if segment is None or interface is None:
+        return 0
+    mine = [fact.connected for fact in interface.addresses if fact.address == address]
+    count = 0
+    for other in segment.ends:
+        far = links.interface(other)
+        if other == end or far is None:
+            continue
+        count += any(
+            prefix.contains(fact.address) for fact in far.addresses for prefix in mine
+        )
+    # A subnet that other routers have static routes towards is the established one.
+    return count

@@ -1,0 +1,167 @@
+"""Findings about links: ends that do not fit together, and interfaces that are off."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+
+from ...network.facts import AddressFact, Device, End, Interface, Segment
+from ..finding import BREAKS, NOTES, RISKS, Finding
+from .context import Context
+
+KINDS = {
+    "subnets-differ": "The ends of a link have addresses that lie in different subnets.",
+    "masks-differ": "The ends of a link disagree about the size of their subnet.",
+    "interface-shut": "An interface is shut down that addresses or routes depend on.",
+    "no-carrier": "An interface is switched on at both ends and still has no carrier.",
+}
+
+
+def find(context: Context) -> Iterator[Finding]:
+    for segment in context.network.segments:
+        for family in (4, 6):
+            yield from _subnets(context, segment, family)
+    for device in context.network.devices:
+        for interface in device.interfaces:
+            if not interface.enabled and not interface.loopback:
+                yield from _shut(context, device, interface)
+            elif interface.enabled and interface.carrier is False:
+                yield from _carrier(context, device, interface)
+
+
+def _facts(context: Context, end: End, family: int) -> list[AddressFact]:
+    interface = context.tables.links.interface(end)
+    if interface is None:
+        return []
+    return [
+        fact for fact in interface.addresses
+        if fact.address.family == family
+        and not fact.address.is_link_local
+        and not fact.value.prefix.is_host
+        and fact.peer is None
+    ]
+
+
+def _subnets(context: Context, segment: Segment, family: int) -> Iterator[Finding]:
+    facts = {end: found for end in segment.ends if (found := _facts(context, end, family))}
+    if len(facts) < 2:
+        return
+    counts = Counter(fact.connected for found in facts.values() for fact in found)
+    for end, found in facts.items():
+        others = {other: theirs for other, theirs in facts.items() if other != end}
+        shared = any(
+            fact.connected == other.connected
+            for fact in found for theirs in others.values() for other in theirs
+        )
+        if shared:
+            continue
+        # Of two ends the one that fewer agree with is named; between equals, the router.
+        rival = max(
+            others,
+            key=lambda o: max(counts[fact.connected] for fact in others[o]),
+        )
+        votes = max(counts[fact.connected] for fact in others[rival])
+        if votes == 1 and not _named_first(context, end, rival):
+            continue
+        mine, theirs = found[0], others[rival][0]
+        sees = any(fact.connected.contains(t.address) for fact in found for t in others[rival])
+        seen = any(t.connected.contains(fact.address) for fact in found for t in others[rival])
+        evidence = (mine.source, theirs.source)
+        if mine.connected.overlaps(theirs.connected):
+            outside = not (sees and seen)
+            yield Finding(
+                "masks-differ", BREAKS if outside else RISKS, end.device,
+                f"{end} has {mine.value} and {rival} has {theirs.value}: the masks differ.",
+                (
+                    f"For {end.device if not sees else rival.device} the other one lies outside "
+                    "the link's subnet, so it looks for a route instead of asking on the link."
+                    if outside else
+                    "The two see each other, but they disagree about who else is on the link."
+                ),
+                evidence, end.interface, rival, f"ipv{family}",
+            )
+        else:
+            yield Finding(
+                "subnets-differ", BREAKS, end.device,
+                f"{end} has {mine.value} and {rival} has {theirs.value}: different subnets on one "
+                "link.",
+                "Neither end can reach the other directly, so every route over this link is dead.",
+                evidence, end.interface, rival, f"ipv{family}",
+            )
+
+
+def _named_first(context: Context, end: End, rival: End) -> bool:
+    """Which of two disagreeing ends carries the finding: router before host, then by name."""
+    here, there = context.network.device(end.device), context.network.device(rival.device)
+    rank = (bool(here and here.is_host), end)
+    return rank < (bool(there and there.is_host), rival)
+
+
+def _needed_by(context: Context, device: Device, interface: Interface) -> list[object]:
+    """Static routes and hosts that depend on this interface."""
+    out: list[object] = []
+    own = {fact.address for fact in interface.addresses}
+    for route in device.statics:
+        if route.interface == interface.name or (
+            route.gateway is not None
+            and any(fact.connected.contains(route.gateway) for fact in interface.addresses)
+        ):
+            out.append(route)
+    for other in context.network.devices:
+        if other.name != device.name:
+            out += [route for route in other.statics if route.gateway in own]
+    return out
+
+
+def _shut(context: Context, device: Device, interface: Interface) -> Iterator[Finding]:
+    end = End(device.name, interface.name)
+    needed = _needed_by(context, device, interface)
+    segment = context.tables.links.segment_of.get(end)
+    company = [other for other in segment.ends if other != end] if segment else []
+    source = interface.enabled_source or interface.source
+    evidence = tuple(s for s in (source, *(f.source for f in interface.addresses)) if s)
+    far = context.tables.links.far_end(end)
+    if needed and (interface.addresses or company):
+        lines = [getattr(item, "source") for item in needed]  # noqa: B009
+        what = f"{len(needed)} route{'s need' if len(needed) != 1 else ' needs'} it"
+        yield Finding(
+            "interface-shut", BREAKS, device.name,
+            f"{end} is shut down, and {what}.",
+            "Nothing passes an interface that is shut down, and every route over it is gone.",
+            (*evidence, *lines[:6]), interface.name, far,
+        )
+    elif company and any(not f.address.is_link_local for f in interface.addresses):
+        yield Finding(
+            "interface-shut", BREAKS, device.name,
+            f"{end} is shut down, and {', '.join(sorted({str(o) for o in company})[:3])} "
+            f"{'is' if len(company) == 1 else 'are'} on its link.",
+            "Its subnet is not connected any more, so nobody reaches what is on that link.",
+            evidence, interface.name, far,
+        )
+    else:
+        yield Finding(
+            "interface-shut", NOTES, device.name, f"{end} is shut down.",
+            "Nothing in the survey depends on it.", evidence, interface.name, far,
+        )
+
+
+def _carrier(context: Context, device: Device, interface: Interface) -> Iterator[Finding]:
+    end = End(device.name, interface.name)
+    far = context.tables.links.far_end(end)
+    other = context.tables.links.interface(far) if far else None
+    if interface.captured_enabled is False or (other is not None and not other.enabled):
+        return
+    if other is not None and other.captured_enabled is False:
+        return
+    if interface.loopback or not interface.addresses or interface.source is None:
+        return
+    if far is not None and other is not None and other.carrier is False and far < end:
+        return
+    used = any(not fact.address.is_link_local for fact in interface.addresses)
+    segment = context.tables.links.segment_of.get(end)
+    yield Finding(
+        "no-carrier", BREAKS if used and segment else NOTES, device.name,
+        f"{end} is switched on and has no carrier.",
+        "The cable, the port at the other end, or the device there is not working.",
+        (interface.source,), interface.name, far,
+    )

@@ -1,0 +1,289 @@
+"""Findings about static routes: unusable ones, silent next hops, ways that lead nowhere."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from ...forwarding.reach import FamilyReach
+from ...forwarding.verdicts import BIT
+from ...network.addressing import Address
+from ...network.facts import Device, End, Source, StaticRoute
+from ...protocols.routes import NextHop, Route
+from ..finding import BREAKS, NOTES, RISKS, Finding
+from .context import Context
+
+KINDS = {
+    "static-unusable": "A static route is configured and cannot be used.",
+    "static-exit-down": "A static route waits for an interface that is down.",
+    "next-hop-silent": "A static route's next hop is an address that nobody has.",
+    "next-hop-host": "A static route hands packets to a host, which passes nothing on.",
+    "exit-without-target": "A static route names only an exit on a LAN where the target is not.",
+    "statics-contradict": "Equal-cost static routes lead different ways, and one of them fails.",
+    "discards-owned": "A discard route swallows addresses that a device of the survey has.",
+    "unsettled-routes": "Static routes that replace each other for ever.",
+}
+_SILENT = BIT["next-hop-silent"]
+_DELIVERED = BIT["delivered"]
+_UNKNOWN = BIT["unknown"]
+
+
+def find(context: Context) -> Iterator[Finding]:
+    for device in context.network.devices:
+        if device.role == "unread":
+            continue
+        for family in (4, 6):
+            table = context.tables.of(device.name, family)
+            if table.unsettled:
+                yield _unsettled(device, table.unsettled)
+            for route in table.routes:
+                if route.protocol != "static":
+                    continue
+                if route.problem is not None:
+                    if not device.is_host and context.certain(device, family):
+                        yield _unusable(context, device, route)
+                elif route.selected:
+                    yield from _next_hops(context, device, route)
+            yield from _contradictions(context, device, family)
+
+
+def _unsettled(device: Device, routes: tuple[Route, ...]) -> Finding:
+    names = ", ".join(str(route.prefix) for route in routes)
+    return Finding(
+        "unsettled-routes", BREAKS, device.name,
+        f"On {device.name} these static routes replace each other for ever: {names}.",
+        "Each is reached through another of them, so none of them ever stands for long.",
+        tuple(source for route in routes for source in route.because),
+    )
+
+
+def _unusable(context: Context, device: Device, route: Route) -> Finding:
+    table = context.tables.of(device.name, route.prefix.family)
+    other = table.best.get(route.prefix)
+    down = route.problem == "interface-down"
+    where = route.wanted[0].interface if route.wanted else None
+    key = f"{route.prefix}-{route.because[0].line or 0}"
+    if down:
+        # The interface is the cause and has a finding of its own; this is what follows.
+        severity = NOTES
+    elif other is None:
+        severity = BREAKS
+    elif other.distance < route.distance and other.protocol != "connected":
+        severity = RISKS
+    else:
+        severity = BREAKS if other.distance == route.distance else NOTES
+    return Finding(
+        "static-exit-down" if down else "static-unusable", severity, device.name,
+        f"{device.name}'s static route to {route.prefix} is not used: {route.why}",
+        (
+            "The route comes back by itself when the interface does."
+            if down else
+            f"{device.name} has no other route to {route.prefix}, so packets there follow a "
+            "shorter prefix or are dropped."
+            if other is None else
+            f"The {other.protocol} route is used instead; this line is no spare for it."
+        ),
+        route.because, where, key=key,
+    )
+
+
+def _static_lines(device: Device, route: Route, hop: NextHop) -> tuple[Source, ...]:
+    """The configured lines that gave this next hop."""
+    lines = [
+        static.source for static in device.statics
+        if static.prefix == route.prefix and static.distance == route.distance
+        and (_same(static, hop) or (static.gateway is not None and static.gateway in route.via))
+    ]
+    return tuple(lines) or route.because
+
+
+def _same(static: StaticRoute, hop: NextHop) -> bool:
+    if static.gateway is not None:
+        return static.gateway == hop.address
+    return static.interface is not None and static.interface == hop.interface
+
+
+def _next_hops(context: Context, device: Device, route: Route) -> Iterator[Finding]:
+    near = context.forwarding.near
+    for hop in route.next_hops:
+        if hop.action in ("discard", "reject"):
+            yield from _swallowed(context, device, route, hop)
+        if hop.action != "forward" or hop.interface is None:
+            continue
+        end = End(device.name, hop.interface)
+        lines = _static_lines(device, route, hop)
+        key = f"{route.prefix}-{hop.address or hop.interface}"
+        if hop.address is None:
+            yield from _exit_only(context, device, route, hop, lines)
+            continue
+        if device.is_host and route.prefix.is_default:
+            continue  # hosts.py speaks of gateways
+        if not context.tables.links.is_up(end):
+            continue
+        answer = near.answer(end, hop.address)
+        if answer.takers:
+            yield from _handed_to_host(context, device, route, hop, lines)
+        elif not answer.unknown:
+            spare = len(route.next_hops) > 1
+            yield Finding(
+                "next-hop-silent", BREAKS, device.name,
+                f"{device.name} sends {route.prefix} to {hop.address} on {hop.interface}, and "
+                "nobody has that address.",
+                f"{answer.why[:1].upper()}{answer.why[1:]}, so "
+                + ("the flows that take this branch" if spare else "these packets")
+                + " are dropped.",
+                lines, hop.interface, key=key,
+            )
+
+
+def _handed_to_host(
+    context: Context, device: Device, route: Route, hop: NextHop, lines: tuple[Source, ...]
+) -> Iterator[Finding]:
+    assert hop.address is not None and hop.interface is not None
+    answer = context.forwarding.near.answer(End(device.name, hop.interface), hop.address)
+    for taker in answer.takers:
+        target = context.network.device(taker.device)
+        if target is None or context.forwarding.forwards(
+            taker.device, taker.interface, route.prefix.family
+        ):
+            continue
+        if any(
+            route.prefix.contains(fact.address) and route.prefix.is_host
+            for interface in target.interfaces for fact in interface.addresses
+        ):
+            continue  # a host route to the host itself
+        kind = "is a host" if target.is_host else "does not forward there"
+        yield Finding(
+            "next-hop-host", BREAKS, device.name,
+            f"{device.name} sends {route.prefix} to {taker.device}, which {kind}.",
+            f"{taker.device} drops what is not for itself.",
+            lines, hop.interface, taker, f"{route.prefix}-{hop.address}",
+        )
+
+
+def _owned_inside(table: FamilyReach, route: Route, row: int) -> list[Address]:
+    """Surveyed addresses of others for which the device obeys this very route."""
+    out = []
+    for column, address in enumerate(table.addresses):
+        position = table.index[row, column]
+        if position >= 0 and table.routes[row][position] is route and not table.owned[row, column]:
+            out.append(address)
+    return out
+
+
+def _swallowed(
+    context: Context, device: Device, route: Route, hop: NextHop
+) -> Iterator[Finding]:
+    table = context.reach.families[route.prefix.family]
+    lost = _owned_inside(table, route, table.row[device.name])
+    if not lost or not context.certain(device, route.prefix.family):
+        return
+    owner = context.forwarding.near.owner_devices(lost[0])
+    whose = f", which {owner[0]} has" if owner else ""
+    verb = "discards" if hop.action == "discard" else "rejects"
+    yield Finding(
+        "discards-owned", BREAKS, device.name,
+        f"{device.name} {verb} packets to {route.prefix}, among them {lost[0]}{whose}.",
+        "A discard route is right for addresses that nobody has. This one is the longest match "
+        "for addresses that exist.",
+        route.because, key=str(route.prefix),
+    )
+
+
+def _exit_only(
+    context: Context, device: Device, route: Route, hop: NextHop, lines: tuple[Source, ...]
+) -> Iterator[Finding]:
+    table = context.reach.families[route.prefix.family]
+    row = table.row[device.name]
+    assert hop.interface is not None
+    end = End(device.name, hop.interface)
+    if not context.tables.links.is_up(end):
+        return
+    wanted = _owned_inside(table, route, row)
+    silent = [
+        address for address in wanted
+        if not (answer := context.forwarding.near.answer(end, address)).takers
+        and not answer.unknown
+    ]
+    if not silent:
+        return
+    yield Finding(
+        "exit-without-target", BREAKS, device.name,
+        f"{device.name} looks for {route.prefix} directly on {hop.interface}, and "
+        f"{silent[0]} is not there.",
+        "A route that names only an interface makes the router ask for the target itself on that "
+        "link. Only a next hop that is on the link can pass the packet on.",
+        lines, hop.interface, key=str(route.prefix),
+    )
+
+
+def _contradictions(context: Context, device: Device, family: int) -> Iterator[Finding]:
+    table = context.reach.families[family]
+    if not table.addresses:
+        return
+    row = table.row[device.name]
+    for position, route in enumerate(table.routes[row]):
+        if route.protocol != "static" or len(route.next_hops) < 2 or not route.selected:
+            continue
+        columns = np.flatnonzero((table.index[row] == position) & ~table.owned[row])
+        if not columns.size:
+            continue
+        results = []
+        for item in table.along(row, position):
+            bits = np.full(columns.shape, item.bits, dtype=np.uint32)
+            for end in item.ends:
+                # A branch that comes back here is no way, whatever other branches do.
+                bits |= _without(context, table, end, device.name, columns)
+            results.append((item.hop, bits))
+        good = [hop for hop, bits in results if (bits == _DELIVERED).any()]
+        for hop, bits in results:
+            known = bits & _UNKNOWN == 0
+            fails = known & (bits != _DELIVERED)
+            if hop in good or not fails.any() or not good:
+                continue
+            if hop.address is not None and int(bits[fails][0]) & _SILENT and not (
+                int(bits[fails][0]) & ~_SILENT
+            ):
+                continue  # the silent next hop has its own finding
+            yield Finding(
+                "statics-contradict", BREAKS, device.name,
+                f"{device.name} has two equal ways to {route.prefix}, and the one through "
+                f"{hop.address or hop.interface} does not lead there.",
+                f"Flows are spread over both. Those that go through {good[0].address or ''} arrive, "
+                "the others do not.",
+                (*_static_lines(device, route, hop), *(
+                    s for s in route.because if s not in _static_lines(device, route, hop)
+                )),
+                hop.interface, key=f"{route.prefix}-{hop.address or hop.interface}",
+            )
+
+
+def _without(
+    context: Context, table: FamilyReach, end: End, device: str, columns: np.ndarray  # type: ignore[type-arg]
+) -> np.ndarray:  # type: ignore[type-arg]
+    """How packets end that leave by one branch: sent back to the device counts as failing."""
+    from ...forwarding.walk import Packet, walk
+
+    if not context.forwarding.forwards(end.device, end.interface, table.family):
+        there = table.row[end.device]
+        return np.where(
+            table.owned[there, columns], np.uint32(_DELIVERED), np.uint32(BIT["not-forwarding"])
+        ).astype(np.uint32)
+    out = np.zeros(columns.shape, dtype=np.uint32)
+    cache: dict[int, int] = {}
+    there = table.row[end.device]
+    for at, column in enumerate(columns):
+        position = int(table.index[there, column])
+        if position in cache and not table.owned[there, column]:
+            out[at] = cache[position]
+            continue
+        leg = walk(context.forwarding, end.device, Packet(table.addresses[column]))
+        bits = 0
+        for branch in leg.branches:
+            back = any(hop.device == device for hop in branch.hops)
+            bits |= BIT["loop"] if back else BIT[branch.verdict]
+        out[at] = bits
+        if not table.owned[there, column]:
+            cache[position] = bits
+    return out

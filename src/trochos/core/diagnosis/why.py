@@ -1,0 +1,115 @@
+"""Why a prefix is in a device's table, or why it is not: a chain that ends at a line."""
+
+from __future__ import annotations
+
+from ..forwarding.step import Forwarding
+from ..forwarding.walk import Packet, walk
+from ..network.addressing import Address, Prefix
+from ..network.facts import Source
+from ..protocols.routes import Route
+from ..protocols.tables import Tables
+
+_VERBS = {"connected": "is connected to", "local": "owns", "static": "has a static route to"}
+
+
+def _statement(device: str, says: str, evidence: tuple[Source, ...]) -> dict[str, object]:
+    return {"device": device, "says": says, "evidence": [source.as_json() for source in evidence]}
+
+
+def describe(device: str, route: Route) -> str:
+    """A route in words."""
+    if route.protocol in ("connected", "local"):
+        on = route.next_hops[0].interface if route.next_hops else None
+        return f"{device} {_VERBS[route.protocol]} {route.prefix} on {on}."
+    ways = []
+    for hop in route.next_hops:
+        if hop.action != "forward":
+            ways.append("discarded" if hop.action == "discard" else "rejected")
+        elif hop.address is None:
+            ways.append(f"out of {hop.interface}")
+        else:
+            ways.append(f"through {hop.address} on {hop.interface}")
+    via = f" (configured as {', '.join(str(a) for a in route.via)})" if route.via else ""
+    return f"{device} has a {route.protocol} route to {route.prefix}, {' and '.join(ways)}{via}."
+
+
+def explain_prefix(
+    tables: Tables, forwarding: Forwarding, device: str, prefix: Prefix
+) -> dict[str, object]:
+    """The chain for one device and one prefix, from the origin to where it ends."""
+    table = tables.of(device, prefix.family)
+    held = table.best.get(prefix)
+    chain: list[dict[str, object]] = []
+    origin = _origins(tables, prefix)
+    if held is not None:
+        for name, route in _towards(tables, forwarding, device, prefix):
+            chain.append(_statement(name, describe(name, route), route.because))
+        chain.reverse()
+        if not chain or chain[-1]["device"] != device:
+            chain.append(_statement(device, describe(device, held), held.because))
+        return {"device": device, "prefix": str(prefix), "present": True, "chain": chain}
+    for name, route in origin[:3]:
+        if name != device:
+            chain.append(_statement(name, describe(name, route), route.because))
+    losers = [route for route in table.routes if route.prefix == prefix]
+    for route in losers:
+        chain.append(
+            _statement(
+                device,
+                f"{device} has a {route.protocol} route to {prefix} that is not used: {route.why}",
+                route.because,
+            )
+        )
+    missing = forwarding.not_computed(device, prefix.family, None)
+    for item in missing:
+        chain.append(
+            _statement(device, f"Not certain: {item.why}.", (item.source,))
+        )
+    if not losers:
+        probe = Address(prefix.family, prefix.network)
+        wider = [
+            route for route in table.covering(probe)
+            if route.selected and route.prefix.covers(prefix)
+        ]
+        tail = (
+            f"; packets there follow {wider[0].prefix}" if wider else ", and no wider route either"
+        )
+        chain.append(
+            _statement(
+                device,
+                f"Nothing on {device} configures {prefix}{tail}.",
+                wider[0].because if wider else (),
+            )
+        )
+    return {"device": device, "prefix": str(prefix), "present": False, "chain": chain}
+
+
+def _origins(tables: Tables, prefix: Prefix) -> list[tuple[str, Route]]:
+    out = []
+    for (name, family), table in tables.tables.items():
+        route = table.best.get(prefix) if family == prefix.family else None
+        if route is not None and route.protocol == "connected":
+            out.append((name, route))
+    device_role = {d.name: d.is_host for d in tables.network.devices}
+    out.sort(key=lambda item: (device_role[item[0]], item[0]))
+    return out
+
+
+def _towards(
+    tables: Tables, forwarding: Forwarding, device: str, prefix: Prefix
+) -> list[tuple[str, Route]]:
+    """The devices on the way to the prefix, each with the route it obeys."""
+    near = forwarding.near
+    owned = [a for a in near.owners if prefix.contains(a) and near.owner_devices(a)]
+    origin_names = {name for name, _ in _origins(tables, prefix)}
+    owned.sort(key=lambda a: (near.owner_devices(a)[0] not in origin_names, a))
+    target = owned[0] if owned else Address(prefix.family, prefix.network + (not prefix.is_host))
+    leg = walk(forwarding, device, Packet(target))
+    out: list[tuple[str, Route]] = []
+    for hop in leg.branches[0].hops:
+        if hop.route is None or hop.route.protocol == "local":
+            break
+        out.append((hop.device, hop.route))
+        if hop.route.protocol == "connected":
+            break
+    return out
