@@ -1,0 +1,1 @@
+"""Accounts: ordinary users, and links that sign one in exactly once."""

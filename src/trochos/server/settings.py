@@ -1,0 +1,101 @@
+"""Django settings. Everything that differs between machines comes from the environment,
+and every default is safe: loopback only, no debug pages, cookies for this site alone."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from . import state
+
+ROOT = Path(__file__).resolve().parents[3]
+WEB = ROOT / "web" / "dist"
+
+SECRET_KEY = state.django_secret()
+DEBUG = False
+ALLOWED_HOSTS = os.environ.get("TROCHOS_HOSTS", "127.0.0.1,localhost,[::1]").split(",")
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "rest_framework",
+    "drf_spectacular",
+    "trochos.server.accounts",
+    "trochos.server.surveys",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "trochos.server.headers.SecurityHeaders",
+]
+ROOT_URLCONF = "trochos.server.urls"
+TEMPLATES: list[dict[str, object]] = []
+ASGI_APPLICATION = "trochos.server.asgi.application"
+
+DATABASES = {"default": {**state.database(), "CONN_MAX_AGE": 60, "CONN_HEALTH_CHECKS": True}}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+AUTH_PASSWORD_VALIDATORS = [
+    {
+        "NAME": "django.contrib.auth.password_validation.MinimumLengthValidator",
+        "OPTIONS": {"min_length": 10},
+    },
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
+]
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_NAME = "trochos_session"
+CSRF_COOKIE_NAME = "trochos_csrf"
+CSRF_COOKIE_SAMESITE = "Lax"
+X_FRAME_OPTIONS = "DENY"
+SECURE_CONTENT_TYPE_NOSNIFF = True
+SECURE_REFERRER_POLICY = "same-origin"
+
+# The bounds of an upload; core/readers/archives.py bounds what is inside.
+DATA_UPLOAD_MAX_MEMORY_SIZE = 64 << 20
+FILE_UPLOAD_MAX_MEMORY_SIZE = 64 << 20
+DATA_UPLOAD_MAX_NUMBER_FILES = 20_000
+DATA_UPLOAD_MAX_NUMBER_FIELDS = 25_000
+UPLOAD_MAX_BYTES = 300 << 20
+
+REST_FRAMEWORK = {
+    "DEFAULT_AUTHENTICATION_CLASSES": ["rest_framework.authentication.SessionAuthentication"],
+    "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
+    "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
+    "EXCEPTION_HANDLER": "trochos.server.errors.as_sentence",
+    "DEFAULT_THROTTLE_RATES": {"sign-in": "20/min"},
+}
+SPECTACULAR_SETTINGS = {
+    "TITLE": "Trochos",
+    "DESCRIPTION": "Where a packet dies, and why: surveys, cases and everything computed of them.",
+    "VERSION": "1",
+    "COMPONENT_SPLIT_REQUEST": True,
+    "SERVE_INCLUDE_SCHEMA": False,
+    "ENUM_NAME_OVERRIDES": {},
+}
+
+STATIC_URL = "/static/"
+STATIC_ROOT = WEB
+WHITENOISE_IMMUTABLE_FILE_TEST = lambda path, url: "/assets/" in url  # noqa: E731
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
+}
+LANGUAGE_CODE = "en-gb"
+USE_TZ = True
+TIME_ZONE = "UTC"
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"stderr": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["stderr"], "level": "WARNING"},
+}

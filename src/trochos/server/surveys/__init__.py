@@ -1,0 +1,1 @@
+"""Surveys, cases, and everything computed of them, over the API."""

@@ -1,0 +1,226 @@
+"""Views of a computed survey as documents for the screens: devices, map, names."""
+
+from __future__ import annotations
+
+from ...core.diagnosis.finding import Finding
+from ...core.forwarding.sources import usable_addresses
+from ...core.network.facts import Device, End, Interface
+from ...core.protocols.routes import Route
+from ...core.survey import Computed
+
+
+def severity_counts(findings: list[Finding]) -> dict[str, int]:
+    counts = {"breaks": 0, "risks": 0, "notes": 0}
+    for finding in findings:
+        counts[finding.severity] += 1
+    return counts
+
+
+def names(survey: Computed) -> list[dict[str, object]]:
+    """What can be named in a complaint: devices and their addresses."""
+    return [
+        {
+            "device": device.name,
+            "role": device.role,
+            "addresses": [
+                str(fact.address)
+                for family in (4, 6)
+                for _, fact in usable_addresses(device, family)
+                if not fact.address.is_link_local
+            ],
+        }
+        for device in survey.network.devices
+    ]
+
+
+def device_list(survey: Computed) -> list[dict[str, object]]:
+    out = []
+    for device in survey.network.devices:
+        routes = [
+            route
+            for family in (4, 6)
+            for route in survey.tables.of(device.name, family).routes
+            if route.protocol != "local"
+        ]
+        links = survey.tables.links
+        out.append(
+            {
+                "name": device.name,
+                "role": device.role,
+                "profile": device.profile.name if device.role != "unread" else "not read",
+                "interfaces": len(device.interfaces),
+                "interfaces_down": sum(
+                    not links.is_up(End(device.name, i.name)) for i in device.interfaces
+                ),
+                "routes": sum(route.selected for route in routes),
+                "unused_routes": sum(not route.selected for route in routes),
+                "open_lines": sum(
+                    line.matters
+                    for report in survey.survey.reading if report.device == device.name
+                    for line in report.unknown
+                ),
+                "findings": severity_counts(
+                    [f for f in survey.findings if f.device == device.name]
+                ),
+            }
+        )
+    return out
+
+
+def _interface(survey: Computed, device: Device, interface: Interface) -> dict[str, object]:
+    end = End(device.name, interface.name)
+    links = survey.tables.links
+    segment = links.segment_of.get(end)
+    return {
+        "name": interface.name,
+        "description": interface.description,
+        "enabled": interface.enabled,
+        "up": links.is_up(end),
+        "why_down": links.why_down(end),
+        "loopback": interface.loopback,
+        "addresses": [
+            {
+                "value": str(fact.value),
+                "evidence": fact.source.as_json(),
+                "captured": fact.captured,
+            }
+            for fact in interface.addresses
+        ],
+        "mtu": interface.mtu,
+        "mac": interface.mac,
+        "connects_to": [
+            {"device": other.device, "interface": other.interface}
+            for other in (segment.ends if segment else ()) if other != end
+        ],
+        "lan": segment.lan if segment else None,
+        "evidence": interface.source.as_json() if interface.source else None,
+    }
+
+
+def _hops(route: Route) -> list[tuple[str, str | None, str | None]]:
+    return sorted(
+        (
+            (
+                "discard" if hop.action == "reject" else hop.action,
+                str(hop.address) if hop.address else None,
+                hop.interface,
+            )
+            for hop in route.next_hops
+        ),
+        key=str,
+    )
+
+
+def _family(survey: Computed, device: Device, family: int) -> dict[str, object]:
+    """A computed table, and beside it the one that the device gave, if it gave one."""
+    routes = sorted(
+        survey.tables.of(device.name, family).routes,
+        key=lambda r: (r.prefix.network, r.prefix.length, not r.selected, r.distance),
+    )
+    gathered = device.gathered.get(family, ())
+    real = {
+        route.prefix: route for route in gathered
+        if route.selected and not (family == 6 and route.prefix.network >> 118 == 0x3FA)
+    }
+    ours = {r.prefix: r for r in routes if r.selected and r.protocol != "local"}
+    compared = []
+    for prefix in sorted(real.keys() | ours.keys()) if gathered else ():
+        mine, theirs = ours.get(prefix), real.get(prefix)
+        if mine is None:
+            state = "missing"
+        elif theirs is None:
+            state = "extra"
+        else:
+            hops = sorted(
+                (("discard" if a == "reject" else a, b, c) for a, b, c in theirs.next_hops),
+                key=str,
+            )
+            same = hops == _hops(mine) and (
+                theirs.protocol == mine.protocol
+                or (theirs.protocol == "kernel" and mine.protocol == "connected")
+            )
+            state = "same" if same else "different"
+        compared.append(
+            {
+                "prefix": str(prefix),
+                "state": state,
+                "computed": mine.as_json() if mine else None,
+                "gathered": None if theirs is None else {
+                    "prefix": str(theirs.prefix),
+                    "protocol": theirs.protocol,
+                    "selected": theirs.selected,
+                    "next_hops": [
+                        {"action": a, "address": b, "interface": c, "weight": 1}
+                        for a, b, c in theirs.next_hops
+                    ],
+                },
+            }
+        )
+    return {
+        "routes": [route.as_json() for route in routes],
+        "gathered": bool(gathered),
+        "compared": compared,
+    }
+
+
+def device_page(survey: Computed, device: Device) -> dict[str, object]:
+    return {
+        "name": device.name,
+        "role": device.role,
+        "profile": device.profile.name if device.role != "unread" else "not read",
+        "hostname": device.hostname,
+        "interfaces": [_interface(survey, device, i) for i in device.interfaces],
+        "ipv4": _family(survey, device, 4),
+        "ipv6": _family(survey, device, 6),
+        "files": [r.as_json() for r in survey.survey.reading if r.device == device.name],
+        "main_file": device.main_file,
+        "uncertain": [
+            {"evidence": u.source.as_json(), "why": u.why, "interface": u.interface}
+            for u in device.unmodelled
+        ],
+        "findings": [f.as_json() for f in survey.findings if f.device == device.name],
+    }
+
+
+def map_document(survey: Computed) -> dict[str, object]:
+    links = survey.tables.links
+    breaks: dict[str, int] = {}
+    for finding in survey.findings:
+        if finding.severity == "breaks":
+            breaks[finding.device] = breaks.get(finding.device, 0) + 1
+    out = []
+    for segment in survey.network.segments:
+        ends = []
+        for end in segment.ends:
+            interface = links.interface(end)
+            ends.append(
+                {
+                    "device": end.device,
+                    "interface": end.interface,
+                    "up": links.is_up(end) or interface is None,
+                    "addresses": [
+                        str(fact.value) for fact in (interface.addresses if interface else ())
+                        if not fact.address.is_link_local
+                    ],
+                }
+            )
+        down = [links.why_down(e) for e in segment.ends if links.interface(e) is not None
+                and not links.is_up(e)]
+        out.append(
+            {
+                "lan": segment.lan,
+                "up": not down,
+                "why_down": next((why for why in down if why and "far end" not in why),
+                                 down[0] if down else None),
+                "inferred": segment.inferred,
+                "reason": segment.reason,
+                "ends": ends,
+            }
+        )
+    return {
+        "nodes": [
+            {"name": d.name, "role": d.role, "breaks": breaks.get(d.name, 0)}
+            for d in survey.network.devices
+        ],
+        "links": out,
+    }

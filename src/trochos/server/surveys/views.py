@@ -1,0 +1,390 @@
+"""The API over surveys and cases: thin views that ask the core and pass its answer on."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import Http404
+from django.shortcuts import get_object_or_404
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.exceptions import ValidationError
+from rest_framework.parsers import MultiPartParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from ...core.diagnosis.decision import explain_decision
+from ...core.diagnosis.ends import compare_ends, far_end_of
+from ...core.forwarding.endpoints import EndpointError
+from ...core.forwarding.path import Traffic, source_for
+from ...core.forwarding.sources import usable_addresses
+from ...core.network.addressing import Address, parse_address
+from ...core.network.facts import Device, End
+from ...core.readers.archives import UploadError, check_files, is_archive, unpack
+from ...core.survey import Computed
+from .. import settings
+from . import present, shapes
+from .models import Case, StoredSurvey
+from .store import computed, store
+
+
+def _text(name: str, required: bool = True, description: str = "") -> OpenApiParameter:
+    return OpenApiParameter(name, str, required=required, description=description)
+
+
+def _opened(survey: int) -> Computed:
+    return computed(get_object_or_404(StoredSurvey, pk=survey))
+
+
+def _device(survey: Computed, name: str) -> Device:
+    device = survey.network.device(name)
+    if device is None:
+        raise Http404(f"The survey has no device called {name}.")
+    return device
+
+
+def _address(text: str | None, what: str) -> Address:
+    address = parse_address(text or "")
+    if address is None:
+        raise ValidationError(f"The {what} {text!r} is not an address.")
+    return address
+
+
+def survey_json(stored: StoredSurvey) -> dict[str, object]:
+    return {
+        "id": stored.id,
+        "title": stored.title,
+        "taken_at": stored.taken_at,
+        "stored_at": stored.stored_at,
+        "stored_by": stored.stored_by.username if stored.stored_by else None,
+        "devices": stored.device_count,
+        "unread": stored.unread_count,
+        "files": stored.file_count,
+        "open_lines": stored.open_lines,
+        "findings": stored.findings,
+        "cases": stored.cases.count(),
+    }
+
+
+def _uploaded(request: Request) -> dict[str, bytes]:
+    """The files of an upload: plain files with their paths, or archives.
+
+    Raises:
+        UploadError: nothing was sent, or it breaks a bound.
+    """
+    sent = request.FILES.getlist("files")
+    paths = request.data.getlist("paths") if "paths" in request.data else []
+    if not sent:
+        raise UploadError("No file was sent. Choose files, a folder, or a .zip.")
+    if sum(item.size or 0 for item in sent) > settings.UPLOAD_MAX_BYTES:
+        raise UploadError(
+            f"The upload is larger than {settings.UPLOAD_MAX_BYTES >> 20} MB. Send a part of it."
+        )
+    files: dict[str, bytes] = {}
+    for number, item in enumerate(sent):
+        data = item.read()
+        name = paths[number] if number < len(paths) and paths[number] else item.name or "file"
+        if is_archive(data):
+            inner = unpack(data)
+            if len(sent) == 1:
+                return inner
+            raise UploadError(f"Send the archive {name} alone, or unpack it first.")
+        if name in files:
+            raise UploadError(f"The file {name!r} was sent twice.")
+        files[name] = data
+    return check_files(files)
+
+
+class SurveysView(APIView):
+    """All surveys, newest first; and storing a new one."""
+
+    parser_classes = (MultiPartParser,)
+
+    @extend_schema(operation_id="surveys", responses=shapes.SurveyListShape)
+    def get(self, request: Request) -> Response:
+        found = StoredSurvey.objects.defer("archive").select_related("stored_by")
+        return Response({"surveys": [survey_json(stored) for stored in found]})
+
+    @extend_schema(
+        operation_id="store_survey",
+        request={"multipart/form-data": shapes.UploadRequest},
+        responses={201: shapes.SurveyShape, 400: shapes.ErrorShape},
+    )
+    def post(self, request: Request) -> Response:
+        files = _uploaded(request)
+        title = str(request.data.get("title") or "").strip() or None
+        user: Any = request.user
+        return Response(survey_json(store(files, title, user)), status=201)
+
+
+class SurveyView(APIView):
+    @extend_schema(operation_id="survey", responses=shapes.SurveyShape)
+    def get(self, request: Request, survey: int) -> Response:
+        return Response(survey_json(get_object_or_404(StoredSurvey, pk=survey)))
+
+
+class ReadingView(APIView):
+    @extend_schema(operation_id="reading", responses=shapes.ReadingShape)
+    def get(self, request: Request, survey: int) -> Response:
+        reports = _opened(survey).survey.reading
+        return Response({"reading": [report.as_json() for report in reports]})
+
+
+class FindingsView(APIView):
+    @extend_schema(operation_id="findings", responses=shapes.FindingsShape)
+    def get(self, request: Request, survey: int) -> Response:
+        return Response({"findings": [f.as_json() for f in _opened(survey).findings]})
+
+
+class NamesView(APIView):
+    @extend_schema(operation_id="names", responses=shapes.NamesShape)
+    def get(self, request: Request, survey: int) -> Response:
+        return Response({"names": present.names(_opened(survey))})
+
+
+class DevicesView(APIView):
+    @extend_schema(operation_id="devices", responses=shapes.DeviceListShape)
+    def get(self, request: Request, survey: int) -> Response:
+        return Response({"devices": present.device_list(_opened(survey))})
+
+
+class DeviceView(APIView):
+    @extend_schema(operation_id="device", responses=shapes.DeviceShape)
+    def get(self, request: Request, survey: int, device: str) -> Response:
+        opened = _opened(survey)
+        return Response(present.device_page(opened, _device(opened, device)))
+
+
+class SourceView(APIView):
+    @extend_schema(
+        operation_id="source",
+        parameters=[_text("device", False), _text("file")],
+        responses=shapes.SourceShape,
+    )
+    def get(self, request: Request, survey: int) -> Response:
+        opened = _opened(survey)
+        device = request.query_params.get("device", "")
+        file = request.query_params.get("file", "")
+        text = opened.survey.text(device, file)
+        if text is None:
+            raise Http404("The survey holds no such file.")
+        report = next(
+            (r for r in opened.survey.reading if (r.device or "") == device and r.file == file),
+            None,
+        )
+        lines = text.split("\n")
+        if lines and lines[-1] == "":
+            lines.pop()
+        return Response(
+            {
+                "device": device,
+                "file": file,
+                "kind": report.kind if report else "not recognised",
+                "lines": lines,
+                "unknown": [line.as_json() for line in report.unknown] if report else [],
+            }
+        )
+
+
+_PATH_PARAMETERS = [
+    _text("from", description="device, address, prefix or device:interface"),
+    _text("to", description="device, address, prefix or device:interface"),
+    _text("source", False),
+    OpenApiParameter("protocol", str, enum=["icmp", "tcp", "udp"]),
+    OpenApiParameter("port", OpenApiTypes.INT),
+    OpenApiParameter("size", OpenApiTypes.INT),
+    OpenApiParameter("dont_fragment", OpenApiTypes.BOOL),
+]
+
+
+def _number(request: Request, name: str, highest: int) -> int | None:
+    text = request.query_params.get(name)
+    if not text:
+        return None
+    if not text.isascii() or not text.isdigit() or int(text) > highest:
+        raise ValidationError(f"The {name} {text!r} is not a number from 0 to {highest}.")
+    return int(text)
+
+
+def _traffic(request: Request) -> Traffic:
+    query = request.query_params
+    protocol = query.get("protocol") or "icmp"
+    if protocol not in ("icmp", "tcp", "udp"):
+        raise ValidationError("The protocol is icmp, tcp or udp.")
+    return Traffic(
+        query.get("source") or None,
+        protocol,
+        _number(request, "port", 65535),
+        _number(request, "size", 65535) or 0,
+        query.get("dont_fragment") == "true",
+    )
+
+
+class PathView(APIView):
+    @extend_schema(
+        operation_id="path",
+        parameters=_PATH_PARAMETERS,
+        responses={200: shapes.PathShape, 400: shapes.ErrorShape},
+    )
+    def get(self, request: Request, survey: int) -> Response:
+        query = request.query_params
+        if not query.get("from") or not query.get("to"):
+            raise ValidationError("Name who cannot reach what: from and to.")
+        path = _opened(survey).path(query["from"], query["to"], _traffic(request))
+        return Response(path.as_json())
+
+
+class DecisionView(APIView):
+    @extend_schema(
+        operation_id="decision",
+        parameters=[_text("device"), _text("target")],
+        responses=shapes.DecisionShape,
+    )
+    def get(self, request: Request, survey: int) -> Response:
+        opened = _opened(survey)
+        device = _device(opened, request.query_params.get("device", ""))
+        target = _address(request.query_params.get("target"), "target")
+        return Response(
+            explain_decision(opened.tables, opened.forwarding, device.name, target)
+        )
+
+
+class EndsView(APIView):
+    @extend_schema(
+        operation_id="ends",
+        parameters=[
+            _text("device"), _text("interface"), _text("next_hop", False), _text("toward", False)
+        ],
+        responses=shapes.EndsShape,
+    )
+    def get(self, request: Request, survey: int) -> Response:
+        opened = _opened(survey)
+        query = request.query_params
+        device = _device(opened, query.get("device", ""))
+        if device.interface(query.get("interface", "")) is None:
+            raise Http404(f"{device.name} has no such interface.")
+        end = End(device.name, query["interface"])
+        near = _address(query["next_hop"], "next hop") if query.get("next_hop") else None
+        far = far_end_of(opened.tables, opened.forwarding, end, near, query.get("toward"))
+        return Response(compare_ends(opened.tables, opened.forwarding, end, far, near))
+
+
+class SourceAddressesView(APIView):
+    """The verdict for every source address of a device against one target, side by side."""
+
+    @extend_schema(
+        operation_id="source_addresses",
+        parameters=[_text("device"), _text("target")],
+        responses=shapes.SourceAddressesShape,
+    )
+    def get(self, request: Request, survey: int) -> Response:
+        opened = _opened(survey)
+        device = _device(opened, request.query_params.get("device", ""))
+        target = _address(request.query_params.get("target"), "target")
+        chosen = source_for(opened.forwarding, device.name, target)
+        rows = []
+        for interface, fact in usable_addresses(device, target.family):
+            if fact.address.is_link_local:
+                continue
+            traffic = Traffic(source=str(fact.address))
+            path = opened.path(device.name, str(target), traffic)
+            rows.append(
+                {
+                    "address": str(fact.address),
+                    "interface": interface.name,
+                    "chosen": fact.address == chosen,
+                    "works": path.works,
+                    "sentence": path.sentence(),
+                }
+            )
+        rows.sort(key=lambda row: not row["chosen"])
+        return Response({"sources": rows})
+
+
+class MapView(APIView):
+    @extend_schema(operation_id="map", responses=shapes.MapShape)
+    def get(self, request: Request, survey: int) -> Response:
+        return Response(present.map_document(_opened(survey)))
+
+
+class ReachView(APIView):
+    @extend_schema(operation_id="reach_summary", responses=shapes.ReachSummaryShape)
+    def get(self, request: Request, survey: int) -> Response:
+        return Response(_opened(survey).reach.summary())
+
+
+class WhyView(APIView):
+    @extend_schema(
+        operation_id="why",
+        parameters=[_text("prefix"), _text("device", False)],
+        responses=shapes.WhyShape,
+    )
+    def get(self, request: Request, survey: int) -> Response:
+        query = request.query_params
+        return Response(_opened(survey).why(query.get("prefix", ""), query.get("device")))
+
+
+def case_json(case: Case, survey: Computed) -> dict[str, object]:
+    """A case with what is true of it on its survey now."""
+    traffic = Traffic(
+        case.source or None, case.protocol, case.port, case.size, case.dont_fragment
+    )
+    try:
+        path = survey.path(case.sender, case.receiver, traffic)
+        works, sentence = path.works, path.sentence()
+    except EndpointError as error:
+        works, sentence = "unknown", str(error)
+    return {
+        "id": case.id,
+        "survey": case.survey_id,
+        "complaint": case.complaint,
+        "reporter": case.reporter,
+        "sender": case.sender,
+        "receiver": case.receiver,
+        "source": case.source,
+        "protocol": case.protocol,
+        "port": case.port,
+        "size": case.size,
+        "dont_fragment": case.dont_fragment,
+        "opened_at": case.opened_at,
+        "opened_by": case.opened_by.username if case.opened_by else None,
+        "works": works,
+        "sentence": sentence,
+    }
+
+
+class CasesView(APIView):
+    """The complaints of a survey, and new ones."""
+
+    @extend_schema(operation_id="cases", responses=shapes.CaseListShape)
+    def get(self, request: Request, survey: int) -> Response:
+        stored = get_object_or_404(StoredSurvey, pk=survey)
+        opened = computed(stored)
+        cases = stored.cases.select_related("opened_by")
+        return Response({"cases": [case_json(case, opened) for case in cases]})
+
+    @extend_schema(
+        operation_id="open_case",
+        request=shapes.CaseRequest,
+        responses={201: shapes.CaseShape, 400: shapes.ErrorShape},
+    )
+    def post(self, request: Request, survey: int) -> Response:
+        stored = get_object_or_404(StoredSurvey, pk=survey)
+        data = shapes.CaseRequest(data=request.data)
+        data.is_valid(raise_exception=True)
+        opened = computed(stored)
+        fields = data.validated_data
+        # A complaint that cannot be asked is refused before it is kept.
+        opened.path(fields["sender"], fields["receiver"],
+                    Traffic(fields.get("source") or None))
+        user: Any = request.user
+        case = Case.objects.create(survey=stored, opened_by=user, **fields)
+        return Response(case_json(case, opened), status=201)
+
+
+class CaseView(APIView):
+    @extend_schema(operation_id="case", responses=shapes.CaseShape)
+    def get(self, request: Request, case: int) -> Response:
+        found = get_object_or_404(Case.objects.select_related("survey", "opened_by"), pk=case)
+        return Response(case_json(found, computed(found.survey)))

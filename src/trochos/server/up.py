@@ -1,0 +1,100 @@
+"""`./trochos up`: the database, the demo, the server, and a link to sign in."""
+
+from __future__ import annotations
+
+import argparse
+import logging
+import os
+import socket
+import sys
+import threading
+import time
+from pathlib import Path
+
+from .cluster import ClusterError, ensure_database
+
+OWNER = "owner"
+
+
+def _listening(port: int) -> bool:
+    with socket.socket() as probe:
+        probe.settimeout(0.5)
+        return probe.connect_ex(("127.0.0.1", port)) == 0
+
+
+def prepare(demo: Path | None) -> None:
+    """Migrations and demo data; quick when both are there already."""
+    from django.core.management import call_command
+    from django.db import connection
+    from django.db.migrations.executor import MigrationExecutor
+
+    executor = MigrationExecutor(connection)
+    if executor.migration_plan(executor.loader.graph.leaf_nodes()):
+        print("trochos: preparing the database", file=sys.stderr)
+        call_command("migrate", verbosity=0, interactive=False)
+    if demo is not None:
+        from .demo import load
+
+        load(demo)
+
+
+def sign_in_link(port: int) -> str:
+    """A fresh one-time link for the owner's account, which is made if it is not there."""
+    from django.contrib.auth.models import User
+
+    from .accounts.models import OneTimeLink
+
+    user, _ = User.objects.get_or_create(
+        username=OWNER, defaults={"is_staff": True, "is_superuser": True}
+    )
+    return f"http://127.0.0.1:{port}/sign-in#{OneTimeLink.issue(user)}"
+
+
+def main(arguments: list[str] | None = None) -> int:
+    parser = argparse.ArgumentParser(prog="trochos up", description=__doc__)
+    parser.add_argument("--port", type=int, default=8420)
+    parser.add_argument("--no-demo", action="store_true", help="without the demo network")
+    options = parser.parse_args(arguments)
+    if _listening(options.port):
+        print(
+            f"trochos: port {options.port} is taken. Stop what runs there, or name another port "
+            "with --port.",
+            file=sys.stderr,
+        )
+        return 1
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "trochos.server.settings")
+    try:
+        ensure_database()
+    except ClusterError as error:
+        print(f"trochos: {error}", file=sys.stderr)
+        return 1
+    import django
+    import uvicorn
+
+    django.setup()
+    root = Path(__file__).resolve().parents[3]
+    prepare(None if options.no_demo else root / "demo")
+    link = sign_in_link(options.port)
+
+    server = uvicorn.Server(
+        uvicorn.Config(
+            "trochos.server.asgi:application", host="127.0.0.1", port=options.port,
+            log_level="warning", lifespan="off", access_log=False,
+        )
+    )
+
+    def announce() -> None:
+        while not server.started:
+            time.sleep(0.02)
+        print(f"Trochos runs at http://127.0.0.1:{options.port}/")
+        print(f"Sign in once with {link}")
+        print("Stop it with Ctrl+C.", flush=True)
+
+    logging.getLogger("uvicorn.error").setLevel(logging.WARNING)
+    threading.Thread(target=announce, daemon=True).start()
+    server.run()
+    return 0 if server.started else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,52 @@
+"""URLs: the API, the one-time sign-in link, and for all else the front end's page."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse
+from django.urls import path, re_path
+from django.views.decorators.csrf import ensure_csrf_cookie
+from drf_spectacular.views import SpectacularAPIView
+
+from .accounts import views as accounts
+from .surveys import views as surveys
+
+
+@ensure_csrf_cookie
+def front_end(request: HttpRequest) -> HttpResponse:
+    """The page that holds the application; it holds no data of its own."""
+    page = settings.WEB / "index.html"
+    if not page.exists():
+        return HttpResponse(
+            "The front end is not built. Run ./trochos up, which builds it.", status=503
+        )
+    response = HttpResponse(page.read_text())
+    response["Cache-Control"] = "no-cache"
+    return response
+
+
+urlpatterns = [
+    path("api/schema", SpectacularAPIView.as_view()),
+    path("api/session", accounts.SessionView.as_view()),
+    path("api/session/link", accounts.LinkView.as_view()),
+    path("api/accounts", accounts.AccountsView.as_view()),
+    path("api/accounts/me/password", accounts.PasswordView.as_view()),
+    path("api/surveys", surveys.SurveysView.as_view()),
+    path("api/surveys/<int:survey>", surveys.SurveyView.as_view()),
+    path("api/surveys/<int:survey>/reading", surveys.ReadingView.as_view()),
+    path("api/surveys/<int:survey>/findings", surveys.FindingsView.as_view()),
+    path("api/surveys/<int:survey>/names", surveys.NamesView.as_view()),
+    path("api/surveys/<int:survey>/devices", surveys.DevicesView.as_view()),
+    path("api/surveys/<int:survey>/devices/<str:device>", surveys.DeviceView.as_view()),
+    path("api/surveys/<int:survey>/source", surveys.SourceView.as_view()),
+    path("api/surveys/<int:survey>/path", surveys.PathView.as_view()),
+    path("api/surveys/<int:survey>/decision", surveys.DecisionView.as_view()),
+    path("api/surveys/<int:survey>/ends", surveys.EndsView.as_view()),
+    path("api/surveys/<int:survey>/sources", surveys.SourceAddressesView.as_view()),
+    path("api/surveys/<int:survey>/map", surveys.MapView.as_view()),
+    path("api/surveys/<int:survey>/reach", surveys.ReachView.as_view()),
+    path("api/surveys/<int:survey>/why", surveys.WhyView.as_view()),
+    path("api/surveys/<int:survey>/cases", surveys.CasesView.as_view()),
+    path("api/cases/<int:case>", surveys.CaseView.as_view()),
+    re_path(r"^(?!api/|static/).*$", front_end),
+]
