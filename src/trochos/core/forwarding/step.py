@@ -179,8 +179,9 @@ class Forwarding:
         table = self.tables.of(device, target.family)
         for route in table.covering(target):
             if route.problem is not None:
+                down = route.problem == "interface-down" and route.wanted
                 return Fate(
-                    None,
+                    route.wanted[0] if down else None,
                     route.problem,
                     f"{device} has no usable route to {target}: for {route.prefix}, {route.why}",
                 )

@@ -28,6 +28,8 @@ class Resolution:
     via: Address | None = None
     problem: str | None = None
     why: str | None = None
+    exit: str | None = None
+    """The interface whose state is the problem."""
 
 
 class StaticResolver:
@@ -75,7 +77,7 @@ class StaticResolver:
                     wanted = NextHop(
                         "forward" if static.special is None else static.special,
                         static.gateway,
-                        static.interface,
+                        static.interface or found.exit,
                         static.weight,
                     )
                     out.append(
@@ -223,6 +225,7 @@ class StaticResolver:
                     problem=DOWN,
                     why=f"the gateway {gateway} is on {interface}, which is down: "
                     f"{self.links.why_down(end)}.",
+                    exit=interface,
                 )
         default = best.get(Prefix(self.family, 0, 0))
         tail = " (the default route does not count)" if default is not None else ""

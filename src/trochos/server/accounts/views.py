@@ -9,6 +9,8 @@ from django.contrib.auth.models import User
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
 from django.middleware.csrf import get_token
+from django.utils.decorators import method_decorator
+from django.views.decorators.csrf import csrf_protect
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.permissions import AllowAny, IsAdminUser
@@ -70,6 +72,8 @@ def _refused(sentence: str, status: int = 400) -> Response:
     return Response({"detail": sentence}, status=status)
 
 
+# Signing in is protected too: nobody shall be signed in as somebody else from afar.
+@method_decorator(csrf_protect, name="dispatch")
 class SessionView(APIView):
     """Who is signed in; signing in with name and password; signing out."""
 
@@ -105,6 +109,7 @@ class SessionView(APIView):
         return Response({"user": None})
 
 
+@method_decorator(csrf_protect, name="dispatch")
 class LinkView(APIView):
     """Signing in with a one-time link."""
 

@@ -1,0 +1,97 @@
+import createClient from "openapi-fetch";
+
+import type { components, paths } from "./schema";
+
+export type Shapes = components["schemas"];
+
+/** A refusal of the server, already a sentence for people. */
+export class Problem extends Error {
+  readonly status: number;
+
+  constructor(message: string, status: number) {
+    super(message);
+    this.status = status;
+  }
+}
+
+function csrf(): string {
+  const match = /(?:^|; )trochos_csrf=([^;]+)/.exec(document.cookie);
+  return match?.[1] ?? "";
+}
+
+export const client = createClient<paths>({ baseUrl: window.location.origin });
+
+client.use({
+  onRequest({ request }) {
+    if (request.method !== "GET") request.headers.set("X-CSRFToken", csrf());
+    return request;
+  },
+});
+
+export function sentenceOf(error: unknown, status: number): string {
+  if (error && typeof error === "object" && "detail" in error) return String(error.detail);
+  if (status === 0) return "The server does not answer. Is ./trochos up still running?";
+  if (status === 403) return "You are signed out. Sign in again.";
+  return `The server could not answer (status ${status}). Try again, and look at its log if it stays.`;
+}
+
+interface Answer<T> {
+  data?: T;
+  error?: unknown;
+  response: Response;
+}
+
+/** Unwraps an answer of the client: the data, or a Problem with a sentence. */
+export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
+  let answer: Answer<T>;
+  try {
+    answer = await call;
+  } catch {
+    throw new Problem(sentenceOf(null, 0), 0);
+  }
+  if (answer.data === undefined) {
+    throw new Problem(sentenceOf(answer.error, answer.response.status), answer.response.status);
+  }
+  return answer.data;
+}
+
+export interface Upload {
+  file: File;
+  path: string;
+}
+
+/**
+ * Sends a survey. The request object is used because only it reports how much has been sent.
+ */
+export function uploadSurvey(
+  files: Upload[],
+  title: string,
+  onProgress: (share: number) => void,
+): Promise<Shapes["SurveyShape"]> {
+  return new Promise((resolve, reject) => {
+    const form = new FormData();
+    for (const { file, path } of files) {
+      form.append("files", file, file.name);
+      form.append("paths", path);
+    }
+    if (title) form.append("title", title);
+    const request = new XMLHttpRequest();
+    request.open("POST", "/api/surveys");
+    request.setRequestHeader("X-CSRFToken", csrf());
+    request.upload.onprogress = (event) => {
+      if (event.lengthComputable) onProgress(event.loaded / event.total);
+    };
+    request.onload = () => {
+      let body: unknown = null;
+      try {
+        body = JSON.parse(request.responseText);
+      } catch {
+        // Not JSON: the status alone says what happened.
+      }
+      if (request.status === 201) resolve(body as Shapes["SurveyShape"]);
+      else reject(new Problem(sentenceOf(body, request.status), request.status));
+    };
+    request.onerror = () => reject(new Problem(sentenceOf(null, 0), 0));
+    request.send(form);
+  });
+}

@@ -1,0 +1,165 @@
+import { useQuery } from "@tanstack/react-query";
+
+import { ask, client } from "./client";
+
+// A stored survey never changes, so what is computed of it does not go stale.
+const FOREVER = { staleTime: Infinity, gcTime: 30 * 60_000 };
+
+export function useSession() {
+  return useQuery({ queryKey: ["session"], queryFn: () => ask(client.GET("/api/session")) });
+}
+
+export function useSurveys() {
+  return useQuery({ queryKey: ["surveys"], queryFn: () => ask(client.GET("/api/surveys")) });
+}
+
+const at = (survey: number) => ({ params: { path: { survey } } });
+
+export function useReading(survey: number) {
+  return useQuery({
+    queryKey: ["reading", survey],
+    queryFn: () => ask(client.GET("/api/surveys/{survey}/reading", at(survey))),
+    ...FOREVER,
+  });
+}
+
+export function useFindings(survey: number) {
+  return useQuery({
+    queryKey: ["findings", survey],
+    queryFn: () => ask(client.GET("/api/surveys/{survey}/findings", at(survey))),
+    ...FOREVER,
+  });
+}
+
+export function useNames(survey: number) {
+  return useQuery({
+    queryKey: ["names", survey],
+    queryFn: () => ask(client.GET("/api/surveys/{survey}/names", at(survey))),
+    ...FOREVER,
+  });
+}
+
+export function useDevices(survey: number) {
+  return useQuery({
+    queryKey: ["devices", survey],
+    queryFn: () => ask(client.GET("/api/surveys/{survey}/devices", at(survey))),
+    ...FOREVER,
+  });
+}
+
+export function useDevice(survey: number, device: string) {
+  return useQuery({
+    queryKey: ["device", survey, device],
+    queryFn: () =>
+      ask(
+        client.GET("/api/surveys/{survey}/devices/{device}", {
+          params: { path: { survey, device } },
+        }),
+      ),
+    ...FOREVER,
+  });
+}
+
+export function useSource(survey: number, device: string, file: string | null) {
+  return useQuery({
+    queryKey: ["source", survey, device, file],
+    enabled: Boolean(file),
+    queryFn: () =>
+      ask(
+        client.GET("/api/surveys/{survey}/source", {
+          params: { path: { survey }, query: { device, file: file ?? "" } },
+        }),
+      ),
+    ...FOREVER,
+  });
+}
+
+export function useMap(survey: number) {
+  return useQuery({
+    queryKey: ["map", survey],
+    queryFn: () => ask(client.GET("/api/surveys/{survey}/map", at(survey))),
+    ...FOREVER,
+  });
+}
+
+export function useCases(survey: number) {
+  return useQuery({
+    queryKey: ["cases", survey],
+    queryFn: () => ask(client.GET("/api/surveys/{survey}/cases", at(survey))),
+  });
+}
+
+/** What is asked: the complaint in its parts, as they stand in the URL. */
+export interface Question {
+  from: string;
+  to: string;
+  source?: string;
+  protocol?: "icmp" | "tcp" | "udp";
+  port?: number;
+  size?: number;
+  dont_fragment?: boolean;
+}
+
+export function usePath(survey: number, question: Question | null) {
+  return useQuery({
+    queryKey: ["path", survey, question],
+    enabled: question !== null,
+    queryFn: () =>
+      ask(
+        client.GET("/api/surveys/{survey}/path", {
+          params: { path: { survey }, query: question as Question },
+        }),
+      ),
+    ...FOREVER,
+    retry: false,
+  });
+}
+
+export function useDecision(survey: number, device: string | null, target: string | null) {
+  return useQuery({
+    queryKey: ["decision", survey, device, target],
+    enabled: Boolean(device && target),
+    queryFn: () =>
+      ask(
+        client.GET("/api/surveys/{survey}/decision", {
+          params: { path: { survey }, query: { device: device ?? "", target: target ?? "" } },
+        }),
+      ),
+    ...FOREVER,
+  });
+}
+
+export interface EndsQuestion {
+  device: string;
+  interface: string;
+  next_hop?: string;
+  toward?: string;
+}
+
+export function useEnds(survey: number, question: EndsQuestion | null) {
+  return useQuery({
+    queryKey: ["ends", survey, question],
+    enabled: question !== null,
+    queryFn: () =>
+      ask(
+        client.GET("/api/surveys/{survey}/ends", {
+          params: { path: { survey }, query: question as EndsQuestion },
+        }),
+      ),
+    ...FOREVER,
+  });
+}
+
+export function useSourceAddresses(survey: number, device: string | null, target: string | null) {
+  return useQuery({
+    queryKey: ["sources", survey, device, target],
+    enabled: Boolean(device && target),
+    queryFn: () =>
+      ask(
+        client.GET("/api/surveys/{survey}/sources", {
+          params: { path: { survey }, query: { device: device ?? "", target: target ?? "" } },
+        }),
+      ),
+    ...FOREVER,
+  });
+}

@@ -1,0 +1,120 @@
+import { Link } from "react-router";
+
+import type { Shapes } from "../api/client";
+import { useFindings, useSourceAddresses } from "../api/queries";
+import { Works, Severity } from "../ui/Badge";
+import { EvidenceLink } from "../ui/EvidenceLink";
+import { WORKS_WORDS } from "../ui/words";
+import type { Path } from "./journey";
+
+type Finding = Shapes["FindingShape"];
+
+/** Findings whose device lies on either leg: where a leg dies first, then by severity. */
+export function onTheWay(findings: Finding[], path: Path): Finding[] {
+  const devices = new Set<string>();
+  const dying = new Set<string>();
+  for (const leg of [path.outbound, path.return]) {
+    for (const branch of leg?.branches ?? []) {
+      for (const hop of branch.hops) devices.add(hop.device);
+      if (branch.verdict !== "delivered") {
+        const last = branch.hops.at(-1);
+        if (last) dying.add(last.device);
+        for (const member of branch.loop ?? []) dying.add(member);
+      }
+    }
+  }
+  const rank = { breaks: 0, risks: 1, notes: 2 };
+  const touches = (finding: Finding) =>
+    devices.has(finding.device) || (finding.peer !== null && devices.has(finding.peer.device));
+  const near = (finding: Finding) =>
+    dying.has(finding.device) || (finding.peer !== null && dying.has(finding.peer.device)) ? 0 : 1;
+  return findings
+    .filter(touches)
+    .sort((a, b) => rank[a.severity] - rank[b.severity] || near(a) - near(b) || a.id.localeCompare(b.id));
+}
+
+export function Aside({ survey, path, also }: { survey: number; path: Path; also: Path | null }) {
+  const findings = useFindings(survey);
+  const sources = useSourceAddresses(survey, path.from.device, path.to.address);
+  const touching = onTheWay(findings.data?.findings ?? [], path);
+  const serious = touching.filter((finding) => finding.severity !== "notes");
+  const shown = (serious.length ? serious : touching).slice(0, 6);
+  const rows = sources.data?.sources ?? [];
+  return (
+    <aside aria-label="Beside the journey" className="min-h-0 space-y-4 overflow-auto border-l border-base-300 bg-base-100 p-3">
+      <section aria-label="Found on the way">
+        <h2 className="pb-1.5">
+          <b>Found on the way</b>{" "}
+          <span className="soft">{findings.data ? `${touching.length} of ${findings.data.findings.length}` : ""}</span>
+        </h2>
+        {findings.data && shown.length === 0 ? (
+          <p className="soft">
+            Nothing is wrong with what stands on these devices.{" "}
+            {path.works === "yes" ? "" : "What is missing is a line that nobody wrote: the decision names the prefix."}
+          </p>
+        ) : null}
+        <ul className="space-y-2">
+          {shown.map((finding) => (
+            <li key={finding.id} className="rounded-box border border-base-300 p-2">
+              <p><Severity severity={finding.severity} /> <b>{finding.summary}</b></p>
+              <p className="soft pt-1">{finding.detail}</p>
+              <p className="pt-1">
+                {finding.evidence.slice(0, 3).map((item, index) => (
+                  <span key={index}>{index ? ", " : ""}<EvidenceLink survey={survey} item={item} /></span>
+                ))}
+              </p>
+            </li>
+          ))}
+        </ul>
+        {touching.length > shown.length ? (
+          <p className="pt-1"><Link className="underline" to={`/s/${survey}/findings`}>All findings</Link></p>
+        ) : null}
+      </section>
+      {rows.length > 1 ? (
+        <section aria-label="By source address">
+          <h2 className="pb-1.5"><b>By source address</b> <span className="soft">of {path.from.device}</span></h2>
+          <ul className="space-y-1">
+            {rows.map((row) => (
+              <li key={row.address} className="flex items-baseline gap-2" title={row.sentence}>
+                <span className="mono">{row.address}</span>
+                <span className="soft">{row.interface}{row.chosen ? ", its own choice" : ""}</span>
+                <span className={`ml-auto font-semibold ${row.works === "yes" ? "good" : row.works === "unknown" ? "" : "stop"}`}>{WORKS_WORDS[row.works]}</span>
+              </li>
+            ))}
+          </ul>
+        </section>
+      ) : null}
+      {also ? (
+        <section aria-label="The other address family">
+          <h2 className="pb-1.5"><b>{also.family === "ipv4" ? "IPv4" : "IPv6"}</b> <span className="soft">{also.from.address} to {also.to.address}</span></h2>
+          <p><Works state={also.works} text={WORKS_WORDS[also.works]} /></p>
+          <p className="pt-1">{also.sentence}</p>
+          <p className="pt-1">
+            <Link className="underline" to={`/s/${survey}/case?from=${also.from.address ?? ""}&to=${also.to.address ?? ""}`}>Look at it</Link>
+          </p>
+        </section>
+      ) : null}
+      {path.largest ? (
+        <section aria-label="Largest packet">
+          <h2><b>Largest packet</b></h2>
+          <p className="soft">
+            {path.largest.bytes} bytes outbound in one piece, limited by {path.largest.limited_by.device} {path.largest.limited_by.interface}.
+          </p>
+        </section>
+      ) : null}
+      {path.caveats.length ? (
+        <section aria-label="Not certain">
+          <h2><b>Not certain</b></h2>
+          <ul className="space-y-1">
+            {path.caveats.map((item, index) => (
+              <li key={index} className="hatched rounded-field p-1.5">
+                <span className="mono">{item.text}</span>
+                <span className="block"><EvidenceLink survey={survey} item={item} />: {item.why}.</span>
+              </li>
+            ))}
+          </ul>
+        </section>
+      ) : null}
+    </aside>
+  );
+}

@@ -1,0 +1,64 @@
+import { useMemo } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+
+import type { Shapes } from "../api/client";
+import { useCases } from "../api/queries";
+import { Works } from "../ui/Badge";
+import { DataTable, type Column } from "../ui/DataTable";
+import { Failed, Working } from "../ui/States";
+import { WORKS_WORDS } from "../ui/words";
+import { Sentence } from "./Sentence";
+import { queryOf } from "./CasePage";
+
+type Case = Shapes["CaseShape"];
+
+/** All complaints of a survey, each with what is true of it. */
+export function CaseList() {
+  const survey = Number(useParams().survey);
+  const cases = useCases(survey);
+  const navigate = useNavigate();
+  const columns = useMemo<Column<Case>[]>(
+    () => [
+      { head: "case", value: (row) => row.id, width: "4rem" },
+      {
+        head: "complaint", value: (row) => row.complaint, width: "2.4fr",
+        show: (row) => (
+          <>
+            <Link className="font-semibold hover:underline" to={`/s/${survey}/cases/${row.id}`}>{row.complaint}</Link>
+            {row.reporter ? <span className="soft block">{row.reporter}</span> : null}
+          </>
+        ),
+      },
+      {
+        head: "who to what", value: (row) => `${row.sender} ${row.receiver}`, width: "1.6fr",
+        show: (row) => <>{row.sender} → {row.receiver}{row.port ? <span className="soft"> for {row.protocol} {row.port}</span> : null}</>,
+      },
+      {
+        head: "state", value: (row) => WORKS_WORDS[row.works], width: "8.5rem",
+        show: (row) => <Works state={row.works} text={WORKS_WORDS[row.works]} />,
+      },
+      { head: "what is true", value: (row) => row.sentence, width: "3fr" },
+    ],
+    [survey],
+  );
+  return (
+    <div className="flex h-full min-h-0 flex-col">
+      <header className="border-b border-base-300 px-4 py-2">
+        <h1 className="sr-only">Cases</h1>
+        <Sentence survey={survey} question={null} onAsk={(question) => void navigate(`/s/${survey}/case?${queryOf(question).toString()}`)} />
+      </header>
+      {cases.isPending ? <Working what="Following every complaint" /> : null}
+      {cases.error ? <Failed error={cases.error} /> : null}
+      {cases.data ? (
+        <div className="min-h-0 flex-1 p-4">
+          <DataTable
+            label="cases" file="cases" rows={cases.data.cases} columns={columns}
+            rowKey={(row) => String(row.id)}
+            onRow={(row) => void navigate(`/s/${survey}/cases/${row.id}`)}
+            empty={<>No complaint is kept for this survey. Ask who cannot reach what, and keep it as a case.</>}
+          />
+        </div>
+      ) : null}
+    </div>
+  );
+}

@@ -1,0 +1,181 @@
+import { useEffect, useMemo, useRef } from "react";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+
+import { useCases, useDecision, useEnds, useNames, usePath, useSurveys, type EndsQuestion, type Question } from "../api/queries";
+import { Works } from "../ui/Badge";
+import { downloadPng, downloadSvg } from "../ui/download";
+import { Empty, Failed, Working } from "../ui/States";
+import { WORKS_WORDS } from "../ui/words";
+import { Aside } from "./Aside";
+import { Decision } from "./Decision";
+import { Ends } from "./Ends";
+import { Journey } from "./Journey";
+import { firstSelection, hopAt, hopText, parseHop, type HopKey, type Path } from "./journey";
+import { KeepCase } from "./KeepCase";
+import { Sentence } from "./Sentence";
+import { SourcePane } from "./SourcePane";
+
+/** What the URL asks. */
+export function questionOf(query: URLSearchParams): Question | null {
+  const from = query.get("from");
+  const to = query.get("to");
+  if (!from || !to) return null;
+  const question: Question = { from, to };
+  const source = query.get("source");
+  const protocol = query.get("protocol");
+  const port = Number(query.get("port"));
+  const size = Number(query.get("size"));
+  if (source) question.source = source;
+  if (protocol === "tcp" || protocol === "udp") question.protocol = protocol;
+  if (port) question.port = port;
+  if (size) question.size = size;
+  if (size && query.get("dont_fragment") === "true") question.dont_fragment = true;
+  return question;
+}
+
+export function queryOf(question: Question): URLSearchParams {
+  const query = new URLSearchParams();
+  for (const [name, value] of Object.entries(question)) {
+    if (value !== undefined && value !== "") query.set(name, String(value));
+  }
+  return query;
+}
+
+/** One complaint: sentence, journey, and the three panes of the selected hop. */
+export function CasePage() {
+  const params = useParams();
+  const survey = Number(params.survey);
+  const [query, setQuery] = useSearchParams();
+  const navigate = useNavigate();
+  const cases = useCases(survey);
+  const stored = params.case ? cases.data?.cases.find((item) => item.id === Number(params.case)) : undefined;
+  const question = useMemo<Question | null>(() => {
+    if (!params.case) return questionOf(query);
+    if (!stored) return null;
+    const out: Question = { from: stored.sender, to: stored.receiver };
+    if (stored.source) out.source = stored.source;
+    if (stored.protocol && stored.protocol !== "icmp") out.protocol = stored.protocol;
+    if (stored.port) out.port = stored.port;
+    if (stored.size) out.size = stored.size;
+    if (stored.size && stored.dont_fragment) out.dont_fragment = true;
+    return out;
+  }, [params.case, stored, query]);
+  const path = usePath(survey, question);
+  const surveys = useSurveys();
+  const here = surveys.data?.surveys.find((item) => item.id === survey);
+
+  const ask = (next: Question) => void navigate(`/s/${survey}/case?${queryOf(next).toString()}`);
+
+  return (
+    <div className="flex h-full min-h-0 flex-col">
+      <header className="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-base-300 px-4 py-2">
+        <h1 className="sr-only">Case</h1>
+        <Sentence survey={survey} question={question} onAsk={ask} />
+        {path.data ? <Works state={path.data.works} text={WORKS_WORDS[path.data.works]} /> : null}
+        <span className="ml-auto flex items-center gap-2">
+          {question && !params.case ? <KeepCase survey={survey} question={question} /> : null}
+          {question ? (
+            <Link className="btn btn-ghost btn-xs" to={`/s/${survey}/map?${queryOf(question).toString()}`}>Map</Link>
+          ) : null}
+        </span>
+      </header>
+      {stored ? (
+        <p className="soft border-b border-base-300 px-4 py-1">
+          Case {stored.id}{stored.reporter ? `, told by ${stored.reporter}` : ""}: <span className="text-base-content">{stored.complaint}</span>
+        </p>
+      ) : null}
+      {params.case && cases.data && !stored ? <Failed error={new Error("This survey has no such case.")} /> : null}
+      {params.case && cases.error ? <Failed error={cases.error} /> : null}
+      {question === null && !params.case ? (
+        <Empty title="Who cannot reach what?">
+          <p>Name a device, an address, a prefix or device:interface in the sentence above, or open one of the cases.</p>
+          <p className="pt-3">
+            <Link className="btn btn-sm" to={`/s/${survey}/cases`}>{here ? `${here.cases} cases in this survey` : "Cases"}</Link>
+          </p>
+        </Empty>
+      ) : null}
+      {question && path.isPending ? <Working what="Following the packet and its reply" /> : null}
+      {path.error ? <Failed error={path.error} /> : null}
+      {path.data ? (
+        <Answer
+          key={JSON.stringify(question)}
+          survey={survey}
+          path={path.data}
+          also={path.data.also ?? null}
+          hopQuery={query.get("hop")}
+          onHop={(key) => {
+            const next = new URLSearchParams(query);
+            next.set("hop", hopText(key));
+            setQuery(next, { replace: true, preventScrollReset: true });
+          }}
+        />
+      ) : null}
+    </div>
+  );
+}
+
+function Answer({ survey, path, also, hopQuery, onHop }: {
+  survey: number; path: Path; also: Path | null; hopQuery: string | null; onHop: (key: HopKey) => void;
+}) {
+  const names = useNames(survey);
+  const svg = useRef<SVGSVGElement>(null);
+  const roles = useMemo(() => new Map((names.data?.names ?? []).map((item) => [item.device, item.role])), [names.data]);
+  const selected = parseHop(hopQuery, path) ?? firstSelection(path);
+  const hop = hopAt(path, selected);
+  const leg = selected.leg === "outbound" ? path.outbound : path.return;
+  const branch = leg?.branches[selected.branch];
+  const target = (selected.leg === "outbound" ? path.to.address : path.from.address) ?? "";
+  const device = hop?.device ?? "";
+  const following = branch?.hops[selected.index + 1];
+  const endsQuestion = useMemo<EndsQuestion | null>(() => {
+    if (!hop?.out) return null;
+    const near = hop.next_hop ?? (hop.route?.protocol === "local" ? null : target);
+    return {
+      device: hop.device,
+      interface: hop.out,
+      ...(near ? { next_hop: near } : {}),
+      ...(following ? { toward: following.device } : {}),
+    };
+  }, [hop, following, target]);
+  const decision = useDecision(survey, device || null, target || null);
+  const ends = useEnds(survey, endsQuestion);
+  const evidence = useMemo(() => {
+    const routes = hop?.route?.because ?? [];
+    const unusable = (decision.data?.candidates ?? []).filter((c) => c.state === "unusable").flatMap((c) => c.route.because);
+    const gates = (ends.data?.gates ?? []).filter((gate) => gate.holds === false).flatMap((gate) => gate.evidence).filter((item) => !item.default);
+    const broken = branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1;
+    return broken ? [...unusable, ...gates, ...routes] : [...routes, ...gates];
+  }, [hop, decision.data, ends.data, branch, selected.index]);
+
+  useEffect(() => {
+    document.title = `${path.from.device ?? ""} to ${path.to.device ?? path.to.address ?? ""}: ${WORKS_WORDS[path.works]} – Trochos`;
+  }, [path]);
+
+  const nothing = hop?.route?.protocol === "local"
+    ? `The packet has arrived: ${device} keeps it.`
+    : `The packet leaves ${device} nowhere, so there is no link to compare.`;
+  return (
+    <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_19rem] grid-rows-[minmax(0,1fr)]">
+      <div className="flex min-h-0 min-w-0 flex-col">
+        <div className="flex items-baseline gap-3 px-4 pt-2">
+          <p className={`text-[1.08rem] font-semibold ${path.works === "yes" ? "good" : path.works === "unknown" ? "" : "stop"}`} data-testid="answer">
+            {path.sentence}
+          </p>
+          <span className="no-print ml-auto flex shrink-0">
+            <button type="button" className="btn btn-ghost btn-xs" onClick={() => downloadSvg(svg.current, "journey")}>SVG</button>
+            <button type="button" className="btn btn-ghost btn-xs" onClick={() => downloadPng(svg.current, "journey")}>PNG</button>
+          </span>
+        </div>
+        <div className="shrink-0 border-b border-base-300 px-3 pt-1">
+          <Journey path={path} roles={roles} selected={selected} onSelect={onHop} svgRef={svg} />
+        </div>
+        <div className="grid min-h-0 flex-1 grid-cols-[1.15fr_1fr_1fr]">
+          <Decision survey={survey} device={device} target={target} reason={branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1 ? branch.reason : null} />
+          <Ends survey={survey} question={endsQuestion} nothing={nothing} />
+          <SourcePane survey={survey} device={device} evidence={evidence} />
+        </div>
+      </div>
+      <Aside survey={survey} path={path} also={also} />
+    </div>
+  );
+}

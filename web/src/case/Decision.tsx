@@ -1,0 +1,78 @@
+import type { Shapes } from "../api/client";
+import { useDecision } from "../api/queries";
+import { EvidenceLink } from "../ui/EvidenceLink";
+import { Failed, Working } from "../ui/States";
+import { hopWords, protocolWords } from "../ui/words";
+
+const STATE = { wins: "is taken", shorter: "shorter", loses: "beaten", unusable: "not usable" } as const;
+
+/** Every route of one router that covers the target, longest first; and what is missing. */
+export function Decision({ survey, device, target, reason }: {
+  survey: number; device: string; target: string; reason: string | null;
+}) {
+  const decision = useDecision(survey, device, target);
+  return (
+    <section aria-label="The decision" className="flex min-h-0 min-w-0 flex-col overflow-auto p-3">
+      <h2 className="pb-1">
+        <b>The decision at {device}</b> <span className="soft">for {target}</span>
+      </h2>
+      {decision.isPending ? <Working what="Looking at its routes" /> : null}
+      {decision.error ? <Failed error={decision.error} /> : null}
+      {decision.data ? <Body survey={survey} data={decision.data} reason={reason} /> : null}
+    </section>
+  );
+}
+
+function Body({ survey, data, reason }: { survey: number; data: Shapes["DecisionShape"]; reason: string | null }) {
+  return (
+    <>
+      {reason ? <p className="pb-2 font-semibold">{reason}</p> : null}
+      {data.candidates.length === 0 ? (
+        <p className="hatched rounded-field p-2">No route here covers {data.target}, not even a default.</p>
+      ) : (
+        <table className="w-full text-left">
+          <thead className="soft">
+            <tr><th scope="col" className="font-normal">prefix</th><th scope="col" className="font-normal">from</th><th scope="col" className="font-normal">next hop</th><th scope="col" className="font-normal">verdict</th></tr>
+          </thead>
+          <tbody>
+            {data.candidates.map((item, index) => (
+              <tr key={index} className={`border-t border-base-300 align-top ${item.state === "unusable" ? "hatched" : ""}`}>
+                <td className="mono py-1 pr-2 break-all">{item.route.prefix}</td>
+                <td className="py-1 pr-2">
+                  {protocolWords(item.route)}
+                  {item.route.distance > 1 && item.route.protocol === "static" ? <span className="soft">, distance {item.route.distance}</span> : null}
+                  <span className="block text-[0.9em]">
+                    {item.route.because.slice(0, 3).map((evidence, i) => (
+                      <span key={i}>{i ? ", " : ""}<EvidenceLink survey={survey} item={evidence} /></span>
+                    ))}
+                  </span>
+                </td>
+                <td className="mono py-1 pr-2">
+                  {item.route.next_hops.map((hop, i) => <span key={i} className="block">{hopWords(hop)}</span>)}
+                  {item.route.via.length ? <span className="soft block">by way of {item.route.via.join(", ")}</span> : null}
+                </td>
+                <td className="py-1">
+                  <b className={item.state === "wins" ? "good" : item.state === "unusable" ? "stop" : "soft"}>{STATE[item.state]}</b>
+                  {item.state === "wins" ? null : <span className="block">{item.says}</span>}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {data.missing ? (
+        <div className="mt-3">
+          <h3 className="font-semibold">Why not {data.missing.prefix}?</h3>
+          <ol className="list-decimal space-y-1 pt-1 pl-5">
+            {data.missing.chain.map((step, index) => (
+              <li key={index} className={index === data.missing!.chain.length - 1 ? "font-semibold" : ""}>
+                {step.says}{" "}
+                {step.evidence.slice(0, 2).map((evidence, i) => <span key={i} className="font-normal"><EvidenceLink survey={survey} item={evidence} /> </span>)}
+              </li>
+            ))}
+          </ol>
+        </div>
+      ) : null}
+    </>
+  );
+}

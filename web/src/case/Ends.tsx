@@ -1,0 +1,69 @@
+import { Link } from "react-router";
+
+import { useEnds, type EndsQuestion } from "../api/queries";
+import { Failed, Working } from "../ui/States";
+
+/** The link to the next device, both ends gate by gate. */
+export function Ends({ survey, question, nothing }: {
+  survey: number; question: EndsQuestion | null; nothing: string;
+}) {
+  const ends = useEnds(survey, question);
+  const data = ends.data;
+  const name = (end: { device: string; interface: string }) => `${end.device} ${end.interface}`;
+  return (
+    <section aria-label="The ends" className="flex min-h-0 min-w-0 flex-col overflow-auto border-l border-base-300 p-3">
+      <h2 className="pb-1">
+        <b>The ends</b>{" "}
+        <span className="soft">{data ? `${name(data.left)} – ${data.right ? name(data.right) : (data.lan ?? "nobody")}` : ""}</span>
+      </h2>
+      {question === null ? <p className="soft">{nothing}</p> : null}
+      {question !== null && ends.isPending ? <Working what="Comparing both ends" /> : null}
+      {ends.error ? <Failed error={ends.error} /> : null}
+      {data ? (
+        <>
+          <table className="w-full table-fixed text-left">
+            <thead className="soft">
+              <tr>
+                <th scope="col" className="w-[26%] font-normal">gate</th>
+                <th scope="col" className="font-normal">{name(data.left)}</th>
+                <th scope="col" className="font-normal">{data.right ? name(data.right) : "far end"}</th>
+              </tr>
+            </thead>
+            <tbody>
+              {data.gates.map((gate) => {
+                const bad = gate.holds === false;
+                return (
+                  <tr key={gate.gate} className={`border-t border-base-300 align-top ${bad ? "hatched" : ""}`}>
+                    <th scope="row" className={`py-1 pr-2 text-left ${bad ? "stop" : "font-normal"}`}>
+                      {bad ? "✕ " : gate.holds ? "✓ " : "? "}{gate.gate}
+                    </th>
+                    <td className={`mono py-1 pr-2 break-words ${bad ? "font-bold" : ""}`}>{gate.left ?? "–"}</td>
+                    <td className={`mono py-1 break-words ${bad ? "font-bold" : ""}`}>{gate.right ?? "not known"}</td>
+                  </tr>
+                );
+              })}
+            </tbody>
+          </table>
+          <p className="soft pt-2">
+            {data.first_failing
+              ? `The first gate that fails: ${data.first_failing}.`
+              : data.gates.some((gate) => gate.holds === null) ? "No gate fails; what carries a question mark is not known." : "Every gate holds."}{" "}
+            {data.lan ? `Both are on the LAN ${data.lan}. ` : ""}
+            {data.wired ? `Linked because ${data.reason}.` : data.reason}
+          </p>
+          {data.others.length > 1 ? (
+            <p className="pt-1">
+              On this link:{" "}
+              {data.others.map((end, index) => (
+                <span key={name(end)}>
+                  {index ? ", " : ""}
+                  <Link className="underline decoration-dotted" to={`/s/${survey}/devices/${end.device}`}>{name(end)}</Link>
+                </span>
+              ))}
+            </p>
+          ) : null}
+        </>
+      ) : null}
+    </section>
+  );
+}

@@ -1,0 +1,54 @@
+import { useMemo } from "react";
+import { Link, useParams } from "react-router";
+
+import type { Shapes } from "../api/client";
+import { useFindings } from "../api/queries";
+import { Severity } from "../ui/Badge";
+import { DataTable, type Column } from "../ui/DataTable";
+import { EvidenceLink, evidencePlace } from "../ui/EvidenceLink";
+import { Failed, Working } from "../ui/States";
+
+type Finding = Shapes["FindingShape"];
+
+/** Everything that is wrong or risky in a survey, most serious first. */
+export function FindingsPage() {
+  const survey = Number(useParams().survey);
+  const findings = useFindings(survey);
+  const columns = useMemo<Column<Finding>[]>(
+    () => [
+      { head: "severity", value: (row) => row.severity, width: "6.5rem", show: (row) => <Severity severity={row.severity} /> },
+      {
+        head: "device", value: (row) => row.device, width: "8rem",
+        show: (row) => <Link className="font-semibold hover:underline" to={`/s/${survey}/devices/${row.device}`}>{row.device}</Link>,
+      },
+      {
+        head: "finding", value: (row) => row.summary, width: "3fr",
+        show: (row) => <><b>{row.summary}</b><span className="soft block">{row.detail}</span></>,
+      },
+      {
+        head: "evidence", value: (row) => row.evidence.map(evidencePlace).join(", "), width: "1.4fr",
+        show: (row) => (
+          <>
+            {row.evidence.slice(0, 4).map((item, index) => (
+              <span key={index} className="block"><EvidenceLink survey={survey} item={item} /> <span className="mono soft">{item.text.slice(0, 60)}</span></span>
+            ))}
+          </>
+        ),
+      },
+    ],
+    [survey],
+  );
+  return (
+    <div className="flex h-full min-h-0 flex-col p-4">
+      <h1 className="pb-2 text-lg font-semibold">Findings</h1>
+      {findings.isPending ? <Working what="Looking for what is wrong" /> : null}
+      {findings.error ? <Failed error={findings.error} /> : null}
+      {findings.data ? (
+        <div className="min-h-0 flex-1">
+          <DataTable label="findings" file="findings" rows={findings.data.findings} columns={columns} rowKey={(row) => row.id}
+            empty="Nothing was found: all that is configured fits together." />
+        </div>
+      ) : null}
+    </div>
+  );
+}

@@ -1,0 +1,74 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { BrowserRouter, Navigate, Route, Routes } from "react-router";
+
+import { AccountPage } from "./account/AccountPage";
+import { SignIn } from "./account/SignIn";
+import { Problem } from "./api/client";
+import { useSession, useSurveys } from "./api/queries";
+import { CaseList } from "./case/CaseList";
+import { CasePage } from "./case/CasePage";
+import { DevicePage } from "./device/DevicePage";
+import { DevicesPage } from "./device/DevicesPage";
+import { FindingsPage } from "./findings/FindingsPage";
+import { MapPage } from "./map/MapPage";
+import "./styles.css";
+import { ReadingPage } from "./surveys/ReadingPage";
+import { SurveysPage } from "./surveys/SurveysPage";
+import { Shell } from "./ui/Shell";
+import { Empty, Failed, Working } from "./ui/States";
+
+const queries = new QueryClient({
+  defaultOptions: {
+    queries: {
+      refetchOnWindowFocus: false,
+      // A refusal stays one; only a server that does not answer is asked again.
+      retry: (count, error) => count < 2 && error instanceof Problem && error.status === 0,
+    },
+  },
+});
+
+function Home() {
+  const surveys = useSurveys();
+  if (surveys.isPending) return <Working what="Opening the newest survey" />;
+  if (surveys.error) return <Failed error={surveys.error} />;
+  const newest = surveys.data.surveys[0];
+  return <Navigate replace to={newest ? `/s/${newest.id}/cases` : "/surveys"} />;
+}
+
+function App() {
+  const session = useSession();
+  if (session.isPending) return <Working what="Opening Trochos" />;
+  if (session.error) return <Failed error={session.error} />;
+  if (!session.data.user) return <SignIn />;
+  return (
+    <Routes>
+      <Route element={<Shell />}>
+        <Route index element={<Home />} />
+        <Route path="sign-in" element={<Navigate replace to="/" />} />
+        <Route path="surveys" element={<SurveysPage />} />
+        <Route path="account" element={<AccountPage />} />
+        <Route path="s/:survey/case" element={<CasePage />} />
+        <Route path="s/:survey/cases" element={<CaseList />} />
+        <Route path="s/:survey/cases/:case" element={<CasePage />} />
+        <Route path="s/:survey/map" element={<MapPage />} />
+        <Route path="s/:survey/devices" element={<DevicesPage />} />
+        <Route path="s/:survey/devices/:device" element={<DevicePage />} />
+        <Route path="s/:survey/findings" element={<FindingsPage />} />
+        <Route path="s/:survey/reading" element={<ReadingPage />} />
+        <Route path="*" element={<Empty title="There is no such page." />} />
+      </Route>
+    </Routes>
+  );
+}
+
+createRoot(document.getElementById("root") as HTMLElement).render(
+  <StrictMode>
+    <QueryClientProvider client={queries}>
+      <BrowserRouter>
+        <App />
+      </BrowserRouter>
+    </QueryClientProvider>
+  </StrictMode>,
+);

@@ -1,0 +1,240 @@
+import { useMemo, useRef, useState, type PointerEvent } from "react";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+
+import { useMap, usePath } from "../api/queries";
+import { questionOf, queryOf } from "../case/CasePage";
+import { layOut, mainBranch, type Path } from "../case/journey";
+import { Sentence } from "../case/Sentence";
+import { downloadPng, downloadSvg } from "../ui/download";
+import { Empty, Failed, Working } from "../ui/States";
+import { VERDICT_WORDS } from "../ui/words";
+import { layOutMap, type Drawing, type Place } from "./layout";
+
+/** The network, laid out from the case: the path a straight spine, the rest hung on it. */
+export function MapPage() {
+  const survey = Number(useParams().survey);
+  const [query] = useSearchParams();
+  const navigate = useNavigate();
+  const question = useMemo(() => questionOf(query), [query]);
+  const map = useMap(survey);
+  const path = usePath(survey, question);
+  const answer = path.data ?? null;
+  const svg = useRef<SVGSVGElement>(null);
+  const drawing = useMemo(() => {
+    if (!map.data || (question && !answer && !path.error)) return null;
+    return layOutMap(map.data, answer ? layOut(answer).columns : []);
+  }, [map.data, answer, question, path.error]);
+
+  return (
+    <div className="flex h-full min-h-0 flex-col">
+      <header className="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-base-300 px-4 py-2">
+        <h1 className="sr-only">Map</h1>
+        <Sentence survey={survey} question={question} onAsk={(next) => void navigate(`/s/${survey}/map?${queryOf(next).toString()}`)} />
+        <span className="ml-auto flex items-center gap-1">
+          {question ? <Link className="btn btn-ghost btn-xs" to={`/s/${survey}/map`}>Without the case</Link> : null}
+          {question ? <Link className="btn btn-ghost btn-xs" to={`/s/${survey}/case?${queryOf(question).toString()}`}>Journey</Link> : null}
+          <button type="button" className="btn btn-ghost btn-xs" onClick={() => downloadSvg(svg.current, "map")}>SVG</button>
+          <button type="button" className="btn btn-ghost btn-xs" onClick={() => downloadPng(svg.current, "map")}>PNG</button>
+        </span>
+      </header>
+      {answer ? (
+        <p className={`px-4 pt-2 text-[1.08rem] font-semibold ${answer.works === "yes" ? "good" : "stop"}`}>{answer.sentence}</p>
+      ) : null}
+      {map.isPending || (question && path.isPending) ? <Working what="Drawing the network" /> : null}
+      {map.error ? <Failed error={map.error} /> : null}
+      {path.error ? <Failed error={path.error} /> : null}
+      {map.data && map.data.nodes.length === 0 ? <Empty title="There is no device in this survey." /> : null}
+      {drawing && map.data ? (
+        <Chart survey={survey} drawing={drawing} path={answer} svgRef={svg} open={(device) => void navigate(`/s/${survey}/devices/${device}`)} />
+      ) : null}
+      <Legend path={answer} />
+    </div>
+  );
+}
+
+function Legend({ path }: { path: Path | null }) {
+  return (
+    <footer className="soft flex flex-wrap gap-x-5 border-t border-base-300 px-4 py-1.5">
+      {path ? (
+        <>
+          <span><b style={{ color: "var(--out)" }}>━</b> outbound, {VERDICT_WORDS[path.outbound.verdict]}</span>
+          {path.return ? <span><b style={{ color: "var(--ret)" }}>━</b> return, {VERDICT_WORDS[path.return.verdict]}</span> : null}
+        </>
+      ) : null}
+      <span>square: router</span>
+      <span>round: host</span>
+      <span>bar: LAN</span>
+      <span>dashed box: not read</span>
+      <span><b className="stop">✕</b> link down</span>
+      <span>Drag to move, wheel to zoom, click to open.</span>
+    </footer>
+  );
+}
+
+function steps(path: Path | null, which: "outbound" | "return"): [string, string][] {
+  const leg = which === "outbound" ? path?.outbound : path?.return;
+  if (!leg) return [];
+  const out: [string, string][] = [];
+  const main = mainBranch(leg);
+  const branches = [leg.branches[main], ...leg.branches.filter((_, i) => i !== main)].slice(0, 6);
+  for (const branch of branches) {
+    const names = (branch?.hops ?? []).map((hop) => hop.device);
+    if (branch?.loop?.[0]) names.push(branch.loop[0]);
+    names.slice(1).forEach((name, i) => out.push([names[i] as string, name]));
+  }
+  return out;
+}
+
+function Chart({ survey, drawing, path, svgRef, open }: {
+  survey: number; drawing: Drawing; path: Path | null;
+  svgRef: React.RefObject<SVGSVGElement | null>; open: (device: string) => void;
+}) {
+  const [view, setView] = useState({ x: 0, y: 0, scale: 1 });
+  const drag = useRef<{ x: number; y: number; moved: boolean } | null>(null);
+  const at = useMemo(() => new Map(drawing.places.map((place) => [place.id, place])), [drawing]);
+  const used = useMemo(() => {
+    const wires = new Map<string, Set<"outbound" | "return">>();
+    for (const which of ["outbound", "return"] as const) {
+      for (const [a, b] of steps(path, which)) {
+        for (const wire of drawing.wires) {
+          const direct = (wire.from === a && wire.to === b) || (wire.from === b && wire.to === a);
+          const overLan = wire.from.startsWith("lan ") && (wire.to === a || wire.to === b) &&
+            drawing.wires.some((other) => other.from === wire.from && other.to === (wire.to === a ? b : a));
+          if (direct || overLan) {
+            const key = `${wire.from} ${wire.to} ${wire.link}`;
+            wires.set(key, (wires.get(key) ?? new Set()).add(which));
+          }
+        }
+      }
+    }
+    return wires;
+  }, [path, drawing]);
+  const stops = useMemo(() => {
+    const out = new Map<string, string>();
+    for (const leg of [path?.outbound, path?.return]) {
+      for (const branch of leg?.branches ?? []) {
+        const last = branch.hops.at(-1);
+        if (last && branch.verdict !== "delivered") out.set(last.device, VERDICT_WORDS[branch.verdict]);
+      }
+    }
+    return out;
+  }, [path]);
+
+  const move = (event: PointerEvent<SVGSVGElement>) => {
+    if (!drag.current) return;
+    const box = event.currentTarget.getBoundingClientRect();
+    const factor = drawing.width / view.scale / box.width;
+    const dx = event.clientX - drag.current.x;
+    const dy = event.clientY - drag.current.y;
+    if (Math.abs(dx) + Math.abs(dy) > 3) drag.current.moved = true;
+    if (drag.current.moved) {
+      setView((old) => ({ ...old, x: old.x - dx * factor, y: old.y - dy * factor }));
+      drag.current.x = event.clientX;
+      drag.current.y = event.clientY;
+    }
+  };
+  const zoom = (by: number) =>
+    setView((old) => {
+      const scale = Math.min(6, Math.max(0.5, old.scale * by));
+      const cx = old.x + drawing.width / old.scale / 2;
+      const cy = old.y + drawing.height / old.scale / 2;
+      return { scale, x: cx - drawing.width / scale / 2, y: cy - drawing.height / scale / 2 };
+    });
+
+  return (
+    <div className="relative min-h-0 flex-1">
+      <svg
+        ref={svgRef}
+        className="h-full w-full touch-none select-none"
+        viewBox={`${view.x} ${view.y} ${drawing.width / view.scale} ${drawing.height / view.scale}`}
+        preserveAspectRatio="xMidYMid meet"
+        role="group"
+        aria-label="Map of the network"
+        onPointerDown={(event) => { drag.current = { x: event.clientX, y: event.clientY, moved: false }; }}
+        onPointerMove={move}
+        onPointerUp={() => { drag.current = null; }}
+        onPointerLeave={() => { drag.current = null; }}
+        onWheel={(event) => zoom(event.deltaY < 0 ? 1.15 : 1 / 1.15)}
+      >
+        {drawing.wires.map((wire) => {
+          const a = at.get(wire.from);
+          const b = at.get(wire.to);
+          if (!a || !b) return null;
+          const legs = used.get(`${wire.from} ${wire.to} ${wire.link}`);
+          const flat = a.spine && b.spine && Math.abs(a.x - b.x) > 200 && drawing.places.some((p) => p.spine && p.x > Math.min(a.x, b.x) && p.x < Math.max(a.x, b.x));
+          const bend = flat ? -46 - Math.abs(a.x - b.x) / 14 : 0;
+          const d = flat
+            ? `M${a.x} ${a.y}C${a.x} ${a.y + bend} ${b.x} ${b.y + bend} ${b.x} ${b.y}`
+            : `M${a.x} ${a.y}L${b.x} ${b.y}`;
+          const middle = { x: (a.x + b.x) / 2, y: (a.y + b.y) / 2 + bend * 0.75 };
+          const crossX = a.spine !== b.spine ? (a.spine ? a.x * 0.42 + b.x * 0.58 : a.x * 0.58 + b.x * 0.42) : middle.x;
+          const crossY = a.spine !== b.spine && !flat ? (a.spine ? a.y * 0.42 + b.y * 0.58 : a.y * 0.58 + b.y * 0.42) : middle.y;
+          return (
+            <g key={`${wire.from} ${wire.to} ${wire.link}`} fill="none">
+              <title>{wire.label}{wire.up ? "" : " (down)"}</title>
+              <path d={d} className="stroke-base-content" strokeOpacity="0.35" strokeWidth="1.5" strokeDasharray={wire.up ? undefined : "3 5"} />
+              {legs?.has("outbound") ? <path d={d} transform="translate(0,-3)" stroke="var(--out)" strokeWidth="4" /> : null}
+              {legs?.has("return") ? <path d={d} transform="translate(0,3)" stroke="var(--ret)" strokeWidth="4" /> : null}
+              {wire.up ? null : <path d={`M${crossX - 6} ${crossY - 6}l12 12m0 -12l-12 12`} stroke="var(--stop)" strokeWidth="3.5" />}
+            </g>
+          );
+        })}
+        {drawing.places.map((place) => (
+          <PlaceMark key={place.id} place={place} stop={stops.get(place.id) ?? null} survey={survey}
+            onOpen={() => { if (!drag.current?.moved) open(place.id); }} />
+        ))}
+      </svg>
+      <div className="no-print absolute right-3 bottom-3 flex flex-col gap-1">
+        <button type="button" className="btn btn-sm btn-square" aria-label="Zoom in" onClick={() => zoom(1.25)}>+</button>
+        <button type="button" className="btn btn-sm btn-square" aria-label="Zoom out" onClick={() => zoom(0.8)}>−</button>
+        <button type="button" className="btn btn-sm btn-square" aria-label="Fit" onClick={() => setView({ x: 0, y: 0, scale: 1 })}>▢</button>
+      </div>
+    </div>
+  );
+}
+
+function PlaceMark({ place, stop, onOpen }: { place: Place; stop: string | null; survey: number; onOpen: () => void }) {
+  const { x, y } = place;
+  if (place.kind === "lan") {
+    return (
+      <g>
+        <rect x={x - 34} y={y - 3} width="68" height="6" rx="3" className="fill-base-content" fillOpacity="0.55" />
+        <text x={x} y={y - 8} textAnchor="middle" fontSize="10.5" fill="var(--soft)" paintOrder="stroke" stroke="var(--color-base-200)" strokeWidth="4">{place.id.slice(4)}</text>
+      </g>
+    );
+  }
+  const host = place.kind === "host";
+  const height = host ? 24 : 32;
+  const name = place.id.length > 15 ? `${place.id.slice(0, 14)}…` : place.id;
+  const width = Math.max(60, name.length * 7.6 + 18);
+  const fails = stop !== null;
+  return (
+    <g
+      role="button"
+      tabIndex={0}
+      aria-label={`${place.id}, ${place.kind}${fails ? `, ${stop}` : ""}${place.breaks ? `, ${place.breaks} findings that break something` : ""}`}
+      className="cursor-pointer"
+      onClick={onOpen}
+      onKeyDown={(event) => { if (event.key === "Enter") onOpen(); }}
+    >
+      <rect
+        className="focus-ring fill-base-100" x={x - width / 2} y={y - height / 2} width={width} height={height}
+        rx={host ? 12 : 6} stroke={fails ? "var(--stop)" : "var(--color-base-content)"}
+        strokeWidth={fails ? 3 : place.spine ? 2 : 1.2} strokeDasharray={place.kind === "unread" ? "4 3" : undefined}
+      />
+      <text x={x} y={y + 4} textAnchor="middle" fontSize={host ? 11.5 : 13} fontWeight={host ? 400 : 700} className="fill-base-content">
+        {name}<title>{place.id}</title>
+      </text>
+      {fails ? (
+        <text x={x} y={y + height / 2 + 14} textAnchor="middle" fontSize="12" fontWeight="700" fill="var(--stop)" paintOrder="stroke" stroke="var(--color-base-200)" strokeWidth="4">
+          ▌▏{stop}
+        </text>
+      ) : place.breaks ? (
+        <g>
+          <circle cx={x + width / 2 - 2} cy={y - height / 2 + 2} r="7.5" fill="var(--stop)" />
+          <text x={x + width / 2 - 2} y={y - height / 2 + 6} textAnchor="middle" fontSize="10.5" fontWeight="700" className="fill-base-100">{place.breaks}</text>
+        </g>
+      ) : null}
+    </g>
+  );
+}

@@ -1,0 +1,47 @@
+import { describe, expect, it } from "vitest";
+
+import { layOutMap, type MapData } from "./layout";
+
+function link(lan: string | null, ...devices: string[]): MapData["links"][number] {
+  return {
+    lan, up: true, why_down: null, inferred: false, reason: "",
+    ends: devices.map((device) => ({ device, interface: "x", up: true, addresses: [] })),
+  };
+}
+
+function network(names: string[], links: MapData["links"]): MapData {
+  return { nodes: names.map((name) => ({ name, role: name.startsWith("h") ? "host" : "router", breaks: 0 })), links };
+}
+
+describe("the map", () => {
+  const data = network(
+    ["a", "b", "c", "d", "h1", "h2", "h3", "lost"],
+    [link(null, "a", "b"), link(null, "b", "c"), link(null, "b", "d"), link("lan", "a", "h1", "h2"), link(null, "c", "h3")],
+  );
+
+  it("draws the case as a straight line from left to right", () => {
+    const drawing = layOutMap(data, ["h1", "a", "b", "c", "h3"]);
+    const line = ["h1", "lan lan", "a", "b", "c", "h3"].map((id) => drawing.places.find((p) => p.id === id)!);
+    expect(new Set(line.map((p) => p.y)).size).toBe(1);
+    expect(line.map((p) => p.x)).toEqual([...line.map((p) => p.x)].sort((x, y) => x - y));
+  });
+
+  it("places everything exactly once, and nothing on top of anything else", () => {
+    for (const way of [[], ["a", "b"], ["h3", "c", "b", "d"]]) {
+      const { places } = layOutMap(data, way);
+      expect(places.map((p) => p.id).sort()).toEqual(["a", "b", "c", "d", "h1", "h2", "h3", "lan lan", "lost"]);
+      const seen = new Set(places.map((p) => `${Math.round(p.x)} ${Math.round(p.y)}`));
+      expect(seen.size).toBe(places.length);
+    }
+  });
+
+  it("keeps every place inside the drawing", () => {
+    const drawing = layOutMap(data, []);
+    for (const place of drawing.places) {
+      expect(place.x).toBeGreaterThan(0);
+      expect(place.x).toBeLessThan(drawing.width);
+      expect(place.y).toBeGreaterThan(0);
+      expect(place.y).toBeLessThan(drawing.height);
+    }
+  });
+});

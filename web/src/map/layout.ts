@@ -1,0 +1,227 @@
+import type { Shapes } from "../api/client";
+
+export type MapData = Shapes["MapShape"];
+
+/** Something drawn: a device, or a LAN that several devices share. */
+export interface Place {
+  id: string;
+  kind: "router" | "host" | "unread" | "lan";
+  x: number;
+  y: number;
+  spine: boolean;
+  breaks: number;
+}
+
+export interface Wire {
+  from: string;
+  to: string;
+  link: number;
+  up: boolean;
+  label: string;
+}
+
+export interface Drawing {
+  places: Place[];
+  wires: Wire[];
+  width: number;
+  height: number;
+}
+
+export const COLUMN = 132;
+export const ROW = 84;
+const STACK = 34;
+
+interface Graph {
+  kinds: Map<string, Place["kind"]>;
+  near: Map<string, string[]>;
+  wires: Wire[];
+}
+
+/** LANs, and links of more than two ends, become places of their own between their members. */
+export function graphOf(data: MapData): Graph {
+  const kinds = new Map<string, Place["kind"]>();
+  const near = new Map<string, string[]>();
+  const wires: Wire[] = [];
+  for (const node of data.nodes) {
+    kinds.set(node.name, node.role === "host" ? "host" : node.role === "unread" ? "unread" : "router");
+    near.set(node.name, []);
+  }
+  const join = (a: string, b: string) => {
+    near.get(a)?.push(b);
+    near.get(b)?.push(a);
+  };
+  data.links.forEach((link, index) => {
+    const label = link.ends.map((end) => `${end.device} ${end.interface}`).join(" – ");
+    const [left, right] = link.ends;
+    if (link.lan === null && left && right && link.ends.length === 2) {
+      wires.push({ from: left.device, to: right.device, link: index, up: link.up, label });
+      join(left.device, right.device);
+    } else if (link.ends.length > 1 || link.lan !== null) {
+      const lan = `lan ${link.lan ?? index}`;
+      kinds.set(lan, "lan");
+      near.set(lan, []);
+      for (const end of link.ends) {
+        if (!near.has(end.device)) continue;
+        wires.push({ from: lan, to: end.device, link: index, up: end.up, label: `${end.device} ${end.interface}` });
+        join(lan, end.device);
+      }
+    }
+  });
+  return { kinds, near, wires };
+}
+
+function distances(graph: Graph, start: string): Map<string, number> {
+  const found = new Map([[start, 0]]);
+  const queue = [start];
+  for (let at = 0; at < queue.length; at += 1) {
+    const here = queue[at] as string;
+    for (const next of graph.near.get(here) ?? []) {
+      if (!found.has(next)) {
+        found.set(next, (found.get(here) ?? 0) + 1);
+        queue.push(next);
+      }
+    }
+  }
+  return found;
+}
+
+function shortest(graph: Graph, from: string, to: string): string[] {
+  const back = distances(graph, to);
+  if (!back.has(from)) return [from];
+  const out = [from];
+  while (out.at(-1) !== to) {
+    const here = out.at(-1) as string;
+    const next = [...(graph.near.get(here) ?? [])]
+      .sort()
+      .find((item) => (back.get(item) ?? Infinity) < (back.get(here) ?? Infinity));
+    if (next === undefined) break;
+    out.push(next);
+  }
+  return out;
+}
+
+/** Without a case the longest way between routers carries the drawing. */
+function longestWay(graph: Graph): string[] {
+  const routers = [...graph.kinds].filter(([, kind]) => kind === "router").map(([name]) => name).sort();
+  let best: string[] = [];
+  for (const start of routers) {
+    const far = distances(graph, start);
+    for (const end of routers) {
+      if (start < end && (far.get(end) ?? -1) + 1 > best.length) best = shortest(graph, start, end);
+    }
+  }
+  return best.length ? best : routers.slice(0, 1);
+}
+
+/** The devices of a case as one way through the graph, LANs filled in where they lie between. */
+export function spineOf(graph: Graph, way: string[]): string[] {
+  const out: string[] = [];
+  for (const device of way) {
+    if (!graph.near.has(device) || out.includes(device)) continue;
+    const last = out.at(-1);
+    if (last === undefined) out.push(device);
+    else {
+      for (const step of shortest(graph, last, device).slice(1)) {
+        if (!out.includes(step)) out.push(step);
+      }
+      if (!out.includes(device)) out.push(device);
+    }
+  }
+  return out;
+}
+
+interface Tree {
+  id: string;
+  children: Tree[];
+  width: number;
+  stacked: boolean;
+}
+
+/** The spine as a straight line, everything else hung above and below it by distance. */
+export function layOutMap(data: MapData, way: string[]): Drawing {
+  const graph = graphOf(data);
+  const spine = way.length ? spineOf(graph, way) : longestWay(graph);
+  const placed = new Set(spine);
+  const parent = new Map<string, string>();
+  const queue = [...spine];
+  for (let at = 0; at < queue.length; at += 1) {
+    const here = queue[at] as string;
+    for (const next of [...(graph.near.get(here) ?? [])].sort()) {
+      if (placed.has(next)) continue;
+      placed.add(next);
+      parent.set(next, here);
+      queue.push(next);
+    }
+  }
+  const children = new Map<string, string[]>();
+  for (const [child, above] of parent) children.set(above, [...(children.get(above) ?? []), child]);
+  const build = (id: string): Tree => {
+    const kids = (children.get(id) ?? []).map(build);
+    const leaves = kids.every((kid) => kid.children.length === 0);
+    const stacked = kids.length > 1 && leaves;
+    const width = stacked || kids.length === 0 ? 1 : kids.reduce((sum, kid) => sum + kid.width, 0);
+    return { id, children: kids, width, stacked };
+  };
+
+  const places: Place[] = [];
+  const breaks = new Map(data.nodes.map((node) => [node.name, node.breaks]));
+  const put = (id: string, x: number, y: number) =>
+    places.push({ id, kind: graph.kinds.get(id) ?? "router", x, y, spine: spine.includes(id), breaks: breaks.get(id) ?? 0 });
+
+  const hang = (tree: Tree, left: number, y: number, side: number) => {
+    const x = left + ((tree.width - 1) * COLUMN) / 2;
+    put(tree.id, x, y);
+    if (tree.stacked) {
+      tree.children.forEach((kid, index) => put(kid.id, x, y + side * (ROW * 0.72 + index * STACK)));
+      return;
+    }
+    let at = left;
+    for (const kid of tree.children) {
+      hang(kid, at, y + side * ROW, side);
+      at += kid.width * COLUMN;
+    }
+  };
+
+  let x = 0;
+  for (const id of spine) {
+    const tree = build(id);
+    // Wide branches first, each to the side that is shorter so far.
+    const sides: [Tree[], Tree[]] = [[], []];
+    const used: [number, number] = [0, 0];
+    for (const kid of [...tree.children].sort((a, b) => b.width - a.width || a.id.localeCompare(b.id))) {
+      const side = used[0] <= used[1] ? 0 : 1;
+      sides[side].push(kid);
+      used[side] += kid.width;
+    }
+    const width = Math.max(1, ...used);
+    const centre = x + ((width - 1) * COLUMN) / 2;
+    put(id, centre, 0);
+    ([0, 1] as const).forEach((side) => {
+      let at = x + ((width - used[side]) * COLUMN) / 2;
+      for (const kid of sides[side]) {
+        hang(kid, at, (side === 0 ? -1 : 1) * ROW, side === 0 ? -1 : 1);
+        at += kid.width * COLUMN;
+      }
+    });
+    x += width * COLUMN;
+  }
+  // What no link reaches stands below, in rows.
+  const rest = [...graph.near.keys()].filter((id) => !placed.has(id)).sort();
+  const bottom = Math.max(0, ...places.map((place) => place.y)) + ROW;
+  const perRow = Math.max(4, Math.floor(x / COLUMN));
+  rest.forEach((id, index) => put(id, (index % perRow) * COLUMN, bottom + Math.floor(index / perRow) * ROW * 0.6));
+
+  const minX = Math.min(...places.map((p) => p.x));
+  const minY = Math.min(...places.map((p) => p.y));
+  const margin = { x: COLUMN * 0.55, y: 46 };
+  for (const place of places) {
+    place.x += margin.x - minX;
+    place.y += margin.y - minY;
+  }
+  return {
+    places,
+    wires: graph.wires,
+    width: Math.max(...places.map((p) => p.x), 0) + margin.x,
+    height: Math.max(...places.map((p) => p.y), 0) + margin.y,
+  };
+}

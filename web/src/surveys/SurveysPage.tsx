@@ -1,0 +1,116 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useMemo, useRef, useState } from "react";
+import { Link, useNavigate } from "react-router";
+
+import { uploadSurvey, type Shapes, type Upload } from "../api/client";
+import { useSurveys } from "../api/queries";
+import { DataTable, type Column } from "../ui/DataTable";
+import { Failed, Working } from "../ui/States";
+import { many, when } from "../ui/words";
+import { fromDrop, fromInput } from "./files";
+
+type Survey = Shapes["SurveyShape"];
+
+/** All surveys, and the place where a new one comes in. */
+export function SurveysPage() {
+  const surveys = useSurveys();
+  const navigate = useNavigate();
+  const columns = useMemo<Column<Survey>[]>(
+    () => [
+      {
+        head: "survey", value: (row) => row.title, width: "2fr",
+        show: (row) => <><Link className="font-semibold hover:underline" to={`/s/${row.id}/cases`}>{row.title}</Link><span className="soft block">number {row.id}{row.stored_by ? `, stored by ${row.stored_by}` : ""}</span></>,
+      },
+      { head: "taken", value: (row) => row.taken_at ?? "", width: "1.5fr", show: (row) => when(row.taken_at) },
+      { head: "devices", value: (row) => row.devices, width: "7.5rem", show: (row) => <>{row.devices}{row.unread ? <span className="soft">, {row.unread} not read</span> : null}</> },
+      {
+        head: "reading", value: (row) => row.open_lines, width: "1.2fr",
+        show: (row) => <Link className="underline decoration-dotted" to={`/s/${row.id}/reading`}>{many(row.files, "file")}, {row.open_lines ? <b className="stop">{many(row.open_lines, "line")} open</b> : "nothing open"}</Link>,
+      },
+      {
+        head: "findings", value: (row) => row.findings.breaks, width: "1.2fr",
+        show: (row) => <Link className="underline decoration-dotted" to={`/s/${row.id}/findings`}>{row.findings.breaks ? <b className="stop">{row.findings.breaks} break something</b> : "nothing breaks"}</Link>,
+      },
+      { head: "cases", value: (row) => row.cases, width: "4.5rem", right: true },
+    ],
+    [],
+  );
+  return (
+    <div className="flex h-full min-h-0 flex-col gap-4 p-4">
+      <h1 className="text-lg font-semibold">Surveys</h1>
+      <Drop onStored={(made) => void navigate(`/s/${made.id}/reading`)} />
+      {surveys.isPending ? <Working what="Opening the list" /> : null}
+      {surveys.error ? <Failed error={surveys.error} /> : null}
+      {surveys.data ? (
+        <div className="min-h-0 flex-1">
+          <DataTable label="surveys" file="surveys" rows={surveys.data.surveys} columns={columns} rowKey={(row) => String(row.id)}
+            empty="There is no survey yet. Drop the files of a network above." />
+        </div>
+      ) : null}
+    </div>
+  );
+}
+
+function Drop({ onStored }: { onStored: (made: Survey) => void }) {
+  const queries = useQueryClient();
+  const [over, setOver] = useState(false);
+  const [title, setTitle] = useState("");
+  const [share, setShare] = useState<number | null>(null);
+  const [sending, setSending] = useState("");
+  const [problem, setProblem] = useState("");
+  const fileInput = useRef<HTMLInputElement>(null);
+  const folderInput = useRef<HTMLInputElement>(null);
+
+  const send = async (files: Upload[]) => {
+    setProblem("");
+    if (files.length === 0) {
+      setProblem("There was no file in what you dropped.");
+      return;
+    }
+    setSending(many(files.length, "file"));
+    setShare(0);
+    try {
+      const made = await uploadSurvey(files, title.trim(), setShare);
+      await queries.invalidateQueries({ queryKey: ["surveys"] });
+      onStored(made);
+    } catch (error) {
+      setProblem(error instanceof Error ? error.message : "The upload failed.");
+    } finally {
+      setShare(null);
+    }
+  };
+
+  return (
+    <section
+      aria-label="A new survey"
+      className={`rounded-box border-2 border-dashed p-4 ${over ? "border-primary bg-base-100" : "border-base-300"}`}
+      onDragOver={(event) => { event.preventDefault(); setOver(true); }}
+      onDragLeave={() => setOver(false)}
+      onDrop={(event) => {
+        event.preventDefault();
+        setOver(false);
+        void fromDrop(event.dataTransfer).then(send);
+      }}
+    >
+      <div className="flex flex-wrap items-center gap-3">
+        <p><b>Drop a folder, files or a .zip here</b> <span className="soft">configurations, YANG data, captures, the wiring</span></p>
+        <label className="flex items-center gap-2">as <input className="input input-sm w-56" aria-label="Title" placeholder="title of the survey" maxLength={200} value={title} onChange={(event) => setTitle(event.target.value)} /></label>
+        <button type="button" className="btn btn-sm" disabled={share !== null} onClick={() => fileInput.current?.click()}>Choose files</button>
+        <button type="button" className="btn btn-sm" disabled={share !== null} onClick={() => folderInput.current?.click()}>Choose a folder</button>
+        <input ref={fileInput} type="file" multiple hidden aria-label="Files of the survey" onChange={(event) => { void send(fromInput(event.target.files)); event.target.value = ""; }} />
+        <input
+          ref={(element) => { folderInput.current = element; element?.setAttribute("webkitdirectory", ""); }}
+          type="file" multiple hidden aria-label="Folder of the survey"
+          onChange={(event) => { void send(fromInput(event.target.files)); event.target.value = ""; }}
+        />
+      </div>
+      {share !== null ? (
+        <div className="pt-3" role="status">
+          <progress className="progress progress-primary w-full" value={share < 1 ? share : undefined} max={1} aria-label="Upload" />
+          {share < 1 ? `Sending ${sending}: ${Math.round(share * 100)} %` : `Reading ${sending}`}
+        </div>
+      ) : null}
+      {problem ? <p role="alert" className="stop pt-2 font-semibold">{problem}</p> : null}
+    </section>
+  );
+}
