@@ -72,113 +72,189 @@ def healthy() -> Company:
     def s(*entries: tuple[str, str], distance: int = 1) -> list[Static]:
         return [Static(prefix, gateway, distance=distance) for prefix, gateway in entries]
 
-    gull = Router("gull", "frr", [
-        Port("lo", ["10.64.255.20/32"]),
-        Port("eth0", ["10.64.0.2/30"], "to heron"),
-        Port("eth1", ["10.64.20.1/24"], "Gull Point, gate and kiosks"),
-    ], s(("0.0.0.0/0", "10.64.0.1")))
-    tern = Router("tern", "frr", [
-        Port("lo", ["10.64.255.21/32"]),
-        Port("eth0", ["10.64.0.6/30", "fd00:64:0:6::2/64"], "to heron"),
-        Port("eth1", ["10.64.0.10/30", "fd00:64:0:a::2/64"], "to mole"),
-        Port("eth2", ["10.64.21.1/24", "fd00:64:21::1/64"], "Tern Sound, kiosks and cameras"),
-    ], [
-        *s(("10.64.64.0/23", "10.64.0.5"), ("10.64.64.0/23", "10.64.0.9"),
-           ("10.64.40.0/24", "10.64.0.5"), ("0.0.0.0/0", "10.64.0.5")),
-        *s(("fd00:64:65::/64", "fd00:64:0:a::1")),
-    ])
-    skerry = Router("skerry", "frr", [
-        Port("lo", ["10.64.255.22/32"]),
-        Port("eth0", ["10.64.0.14/30"], "to mole"),
-        Port("eth1", ["10.64.22.1/24"], "Skerry, kiosks"),
-    ], s(("0.0.0.0/0", "10.64.0.13")))
-    berth = Router("berth", "frr", [
-        Port("lo", ["10.64.255.40/32"]),
-        Port("eth0", ["10.64.0.18/30"], "to heron"),
-        Port("eth1", ["10.64.40.1/24"], "ships at berth"),
-    ], s(("0.0.0.0/0", "10.64.0.17")))
-    lantern = Router("lantern", "frr", [
-        Port("lo", ["10.64.255.5/32"]),
-        Port("eth0", ["10.64.0.22/30"], "to heron"),
-        Port("eth1", ["203.0.113.2/30"], "to northlight, carrier"),
-        Port("eth2", ["203.0.113.6/30"], "to farway, carrier, spare"),
-    ], [
-        *s(("10.64.0.0/16", "10.64.0.21"), ("0.0.0.0/0", "203.0.113.1")),
-        *s(("0.0.0.0/0", "203.0.113.5"), distance=200),
-    ])
-    heron = Router("heron", "yang", [
-        Port("lo0", ["10.64.255.1/32"]),
-        Port("ge0", ["10.64.0.25/30"], "to mole"),
-        Port("ge1", ["10.64.0.1/30"], "to gull"),
-        Port("ge2", ["10.64.0.5/30", "fd00:64:0:6::1/64"], "to tern"),
-        Port("ge3", ["10.64.0.17/30"], "to berth"),
-        Port("ge4", ["10.64.0.21/30"], "to lantern"),
-        Port("ge5", ["10.64.0.29/30"], "to office"),
-    ], [
-        *s(("10.64.20.0/24", "10.64.0.2"), ("10.64.21.0/24", "10.64.0.6"),
-           ("10.64.40.0/24", "10.64.0.18"), ("10.64.22.0/24", "10.64.0.26"),
-           ("10.64.30.0/24", "10.64.0.26"), ("10.64.64.0/23", "10.64.0.30"),
-           ("10.64.0.8/29", "10.64.0.26"), ("10.64.0.32/29", "10.64.0.26"),
-           ("10.64.255.20/32", "10.64.0.2"), ("10.64.255.21/32", "10.64.0.6"),
-           ("10.64.255.40/32", "10.64.0.18"), ("10.64.255.64/32", "10.64.0.30"),
-           ("10.64.255.2/32", "10.64.0.26"), ("10.64.255.22/32", "10.64.0.26"),
-           ("10.64.255.30/32", "10.64.0.26"), ("0.0.0.0/0", "10.64.0.22")),
-        *s(("10.64.64.0/23", "10.64.0.26"), distance=50),
-    ])
-    mole = Router("mole", "yang", [
-        Port("lo0", ["10.64.255.2/32"]),
-        Port("ge0", ["10.64.0.26/30"], "to heron"),
-        Port("ge1", ["10.64.0.9/30", "fd00:64:0:a::1/64"], "to tern"),
-        Port("ge2", ["10.64.0.13/30"], "to skerry"),
-        Port("ge3", ["10.64.0.37/30"], "to yard"),
-        Port("ge4", ["10.64.0.33/30", "fd00:64:0:22::1/64"], "to office"),
-    ], [
-        *s(("10.64.22.0/24", "10.64.0.14"), ("10.64.30.0/24", "10.64.0.38"),
-           ("10.64.64.0/23", "10.64.0.34"), ("10.64.21.0/24", "10.64.0.10"),
-           ("10.64.255.22/32", "10.64.0.14"), ("10.64.255.30/32", "10.64.0.38"),
-           ("10.64.255.64/32", "10.64.0.34"), ("0.0.0.0/0", "10.64.0.25")),
-        *s(("10.64.64.0/23", "10.64.0.25"), distance=50),
-        *s(("fd00:64:21::/64", "fd00:64:0:a::2"), ("fd00:64:65::/64", "fd00:64:0:22::2")),
-    ])
-    yard = Router("yard", "yang", [
-        Port("lo0", ["10.64.255.30/32"]),
-        Port("ge0", ["10.64.0.38/30"], "to mole"),
-        Port("ge1", ["10.64.30.1/24"], "yard, cranes and scales"),
-    ], s(("10.64.64.0/23", "10.64.0.37"), ("10.64.20.0/23", "10.64.0.37"),
-         ("10.64.40.0/24", "10.64.0.37"), ("10.64.0.0/24", "10.64.0.37"),
-         ("10.64.255.0/24", "10.64.0.37")))
+    gull = Router(
+        "gull",
+        "frr",
+        [
+            Port("lo", ["10.64.255.20/32"]),
+            Port("eth0", ["10.64.0.2/30"], "to heron"),
+            Port("eth1", ["10.64.20.1/24"], "Gull Point, gate and kiosks"),
+        ],
+        s(("0.0.0.0/0", "10.64.0.1")),
+    )
+    tern = Router(
+        "tern",
+        "frr",
+        [
+            Port("lo", ["10.64.255.21/32"]),
+            Port("eth0", ["10.64.0.6/30", "fd00:64:0:6::2/64"], "to heron"),
+            Port("eth1", ["10.64.0.10/30", "fd00:64:0:a::2/64"], "to mole"),
+            Port("eth2", ["10.64.21.1/24", "fd00:64:21::1/64"], "Tern Sound, kiosks and cameras"),
+        ],
+        [
+            *s(
+                ("10.64.64.0/23", "10.64.0.5"),
+                ("10.64.64.0/23", "10.64.0.9"),
+                ("10.64.40.0/24", "10.64.0.5"),
+                ("0.0.0.0/0", "10.64.0.5"),
+            ),
+            *s(("fd00:64:65::/64", "fd00:64:0:a::1")),
+        ],
+    )
+    skerry = Router(
+        "skerry",
+        "frr",
+        [
+            Port("lo", ["10.64.255.22/32"]),
+            Port("eth0", ["10.64.0.14/30"], "to mole"),
+            Port("eth1", ["10.64.22.1/24"], "Skerry, kiosks"),
+        ],
+        s(("0.0.0.0/0", "10.64.0.13")),
+    )
+    berth = Router(
+        "berth",
+        "frr",
+        [
+            Port("lo", ["10.64.255.40/32"]),
+            Port("eth0", ["10.64.0.18/30"], "to heron"),
+            Port("eth1", ["10.64.40.1/24"], "ships at berth"),
+        ],
+        s(("0.0.0.0/0", "10.64.0.17")),
+    )
+    lantern = Router(
+        "lantern",
+        "frr",
+        [
+            Port("lo", ["10.64.255.5/32"]),
+            Port("eth0", ["10.64.0.22/30"], "to heron"),
+            Port("eth1", ["203.0.113.2/30"], "to northlight, carrier"),
+            Port("eth2", ["203.0.113.6/30"], "to farway, carrier, spare"),
+        ],
+        [
+            *s(("10.64.0.0/16", "10.64.0.21"), ("0.0.0.0/0", "203.0.113.1")),
+            *s(("0.0.0.0/0", "203.0.113.5"), distance=200),
+        ],
+    )
+    heron = Router(
+        "heron",
+        "yang",
+        [
+            Port("lo0", ["10.64.255.1/32"]),
+            Port("ge0", ["10.64.0.25/30"], "to mole"),
+            Port("ge1", ["10.64.0.1/30"], "to gull"),
+            Port("ge2", ["10.64.0.5/30", "fd00:64:0:6::1/64"], "to tern"),
+            Port("ge3", ["10.64.0.17/30"], "to berth"),
+            Port("ge4", ["10.64.0.21/30"], "to lantern"),
+            Port("ge5", ["10.64.0.29/30"], "to office"),
+        ],
+        [
+            *s(
+                ("10.64.20.0/24", "10.64.0.2"),
+                ("10.64.21.0/24", "10.64.0.6"),
+                ("10.64.40.0/24", "10.64.0.18"),
+                ("10.64.22.0/24", "10.64.0.26"),
+                ("10.64.30.0/24", "10.64.0.26"),
+                ("10.64.64.0/23", "10.64.0.30"),
+                ("10.64.0.8/29", "10.64.0.26"),
+                ("10.64.0.32/29", "10.64.0.26"),
+                ("10.64.255.20/32", "10.64.0.2"),
+                ("10.64.255.21/32", "10.64.0.6"),
+                ("10.64.255.40/32", "10.64.0.18"),
+                ("10.64.255.64/32", "10.64.0.30"),
+                ("10.64.255.2/32", "10.64.0.26"),
+                ("10.64.255.22/32", "10.64.0.26"),
+                ("10.64.255.30/32", "10.64.0.26"),
+                ("0.0.0.0/0", "10.64.0.22"),
+            ),
+            *s(("10.64.64.0/23", "10.64.0.26"), distance=50),
+        ],
+    )
+    mole = Router(
+        "mole",
+        "yang",
+        [
+            Port("lo0", ["10.64.255.2/32"]),
+            Port("ge0", ["10.64.0.26/30"], "to heron"),
+            Port("ge1", ["10.64.0.9/30", "fd00:64:0:a::1/64"], "to tern"),
+            Port("ge2", ["10.64.0.13/30"], "to skerry"),
+            Port("ge3", ["10.64.0.37/30"], "to yard"),
+            Port("ge4", ["10.64.0.33/30", "fd00:64:0:22::1/64"], "to office"),
+        ],
+        [
+            *s(
+                ("10.64.22.0/24", "10.64.0.14"),
+                ("10.64.30.0/24", "10.64.0.38"),
+                ("10.64.64.0/23", "10.64.0.34"),
+                ("10.64.21.0/24", "10.64.0.10"),
+                ("10.64.255.22/32", "10.64.0.14"),
+                ("10.64.255.30/32", "10.64.0.38"),
+                ("10.64.255.64/32", "10.64.0.34"),
+                ("0.0.0.0/0", "10.64.0.25"),
+            ),
+            *s(("10.64.64.0/23", "10.64.0.25"), distance=50),
+            *s(("fd00:64:21::/64", "fd00:64:0:a::2"), ("fd00:64:65::/64", "fd00:64:0:22::2")),
+        ],
+    )
+    yard = Router(
+        "yard",
+        "yang",
+        [
+            Port("lo0", ["10.64.255.30/32"]),
+            Port("ge0", ["10.64.0.38/30"], "to mole"),
+            Port("ge1", ["10.64.30.1/24"], "yard, cranes and scales"),
+        ],
+        s(
+            ("10.64.64.0/23", "10.64.0.37"),
+            ("10.64.20.0/23", "10.64.0.37"),
+            ("10.64.40.0/24", "10.64.0.37"),
+            ("10.64.0.0/24", "10.64.0.37"),
+            ("10.64.255.0/24", "10.64.0.37"),
+        ),
+    )
     # On purpose there is no route to Skerry: its kiosks have no business with cranes.
-    office = Router("office", "yang", [
-        Port("lo0", ["10.64.255.64/32"]),
-        Port("ge0", ["10.64.0.34/30", "fd00:64:0:22::2/64"], "to mole"),
-        Port("ge1", ["10.64.0.30/30"], "to heron"),
-        Port("ge2", ["10.64.64.1/24"], "staff"),
-        Port("ge3", ["10.64.65.1/24", "fd00:64:65::1/64"], "servers"),
-    ], [
-        *s(("0.0.0.0/0", "10.64.0.33")),
-        *s(("0.0.0.0/0", "10.64.0.29"), distance=50),
-        *s(("fd00:64:21::/64", "fd00:64:0:22::1")),
-    ])
-    northlight = Router("northlight", "yang", [
-        Port("lo0", ["198.18.255.1/32"]),
-        Port("ge0", ["203.0.113.1/30"], "to the ferry company"),
-        Port("ge1", ["198.18.7.1/24"], "card clearing"),
-    ], s(("10.64.0.0/16", "203.0.113.2")))
+    office = Router(
+        "office",
+        "yang",
+        [
+            Port("lo0", ["10.64.255.64/32"]),
+            Port("ge0", ["10.64.0.34/30", "fd00:64:0:22::2/64"], "to mole"),
+            Port("ge1", ["10.64.0.30/30"], "to heron"),
+            Port("ge2", ["10.64.64.1/24"], "staff"),
+            Port("ge3", ["10.64.65.1/24", "fd00:64:65::1/64"], "servers"),
+        ],
+        [
+            *s(("0.0.0.0/0", "10.64.0.33")),
+            *s(("0.0.0.0/0", "10.64.0.29"), distance=50),
+            *s(("fd00:64:21::/64", "fd00:64:0:22::1")),
+        ],
+    )
+    northlight = Router(
+        "northlight",
+        "yang",
+        [
+            Port("lo0", ["198.18.255.1/32"]),
+            Port("ge0", ["203.0.113.1/30"], "to the ferry company"),
+            Port("ge1", ["198.18.7.1/24"], "card clearing"),
+        ],
+        s(("10.64.0.0/16", "203.0.113.2")),
+    )
     routers = [gull, tern, skerry, berth, lantern, heron, mole, yard, office, northlight]
     hosts = [
         Host("gate-printer", ["10.64.20.31/24"], ["10.64.20.1"]),
         Host("gate-kiosk", ["10.64.20.41/24"], ["10.64.20.1"]),
         Host("tern-kiosk", ["10.64.21.41/24"], ["10.64.21.1"]),
-        Host("tern-camera", ["10.64.21.70/24", "fd00:64:21::70/64"],
-             ["10.64.21.1", "fd00:64:21::1"]),
+        Host(
+            "tern-camera", ["10.64.21.70/24", "fd00:64:21::70/64"], ["10.64.21.1", "fd00:64:21::1"]
+        ),
         Host("skerry-kiosk", ["10.64.22.41/24"], ["10.64.22.1"]),
         Host("crane-panel", ["10.64.30.12/24"], ["10.64.30.1"]),
         Host("yard-scale", ["10.64.30.20/24"], ["10.64.30.1"]),
         Host("bridge-tablet", ["10.64.40.33/24"], ["10.64.40.1"]),
         Host("bridge-log", ["10.64.40.70/24"], ["10.64.40.1"]),
         Host("planning-desk", ["10.64.64.23/24"], ["10.64.64.1"]),
-        Host("booking-db", ["10.64.65.10/24", "fd00:64:65::10/64"],
-             ["10.64.65.1", "fd00:64:65::1"]),
+        Host(
+            "booking-db", ["10.64.65.10/24", "fd00:64:65::10/64"], ["10.64.65.1", "fd00:64:65::1"]
+        ),
         Host("roster", ["10.64.65.20/24"], ["10.64.65.1"]),
         Host("card-clearing", ["198.18.7.10/24"], ["198.18.7.1"]),
     ]
@@ -221,7 +297,8 @@ def broken() -> Company:
     def swap(name: str, prefix: str, gateway: str) -> None:
         router = routers[name]
         router.statics = [
-            replace(static, gateway=gateway) if static.prefix == prefix and static.distance == 1
+            replace(static, gateway=gateway)
+            if static.prefix == prefix and static.distance == 1
             else static
             for static in router.statics
         ]
@@ -250,8 +327,14 @@ def broken() -> Company:
 
 def frr_text(router: Router) -> str:
     """The router's configuration as FRR prints it."""
-    out = ["!", "frr version 8.4.4", "frr defaults traditional", f"hostname {router.name}",
-           "service integrated-vtysh-config", "!"]
+    out = [
+        "!",
+        "frr version 8.4.4",
+        "frr defaults traditional",
+        f"hostname {router.name}",
+        "service integrated-vtysh-config",
+        "!",
+    ]
     for static in router.statics:
         word = "ipv6" if ":" in static.prefix else "ip"
         parts = [word, "route", static.prefix]
@@ -281,7 +364,8 @@ def yang_data(router: Router) -> str:
     for port in router.ports:
         entry: dict[str, object] = {
             "name": port.name,
-            "type": "iana-if-type:softwareLoopback" if port.name.startswith("lo")
+            "type": "iana-if-type:softwareLoopback"
+            if port.name.startswith("lo")
             else "iana-if-type:ethernetCsmacd",
         }
         if port.description:
@@ -293,8 +377,7 @@ def yang_data(router: Router) -> str:
                 entry[f"ietf-ip:{family}"] = {
                     "forwarding": True,
                     "address": [
-                        {"ip": a.split("/")[0], "prefix-length": int(a.split("/")[1])}
-                        for a in mine
+                        {"ip": a.split("/")[0], "prefix-length": int(a.split("/")[1])} for a in mine
                     ],
                 }
         interfaces.append(entry)
@@ -376,15 +459,22 @@ def _link_local(mac: str) -> str:
 
 def ip_addr(name: str, ports: list[Port], carrier: dict[str, bool]) -> str:
     """What `ip -j addr` shows."""
-    out = [{
-        "ifindex": 1, "ifname": "lo", "flags": ["LOOPBACK", "UP", "LOWER_UP"], "mtu": 65536,
-        "operstate": "UNKNOWN", "link_type": "loopback", "address": "00:00:00:00:00:00",
-        "addr_info": [
-            {"family": "inet", "local": "127.0.0.1", "prefixlen": 8, "scope": "host"},
-            {"family": "inet6", "local": "::1", "prefixlen": 128, "scope": "host"},
-            *[_info(a) for port in ports if port.name == "lo" for a in port.addresses],
-        ],
-    }]
+    out = [
+        {
+            "ifindex": 1,
+            "ifname": "lo",
+            "flags": ["LOOPBACK", "UP", "LOWER_UP"],
+            "mtu": 65536,
+            "operstate": "UNKNOWN",
+            "link_type": "loopback",
+            "address": "00:00:00:00:00:00",
+            "addr_info": [
+                {"family": "inet", "local": "127.0.0.1", "prefixlen": 8, "scope": "host"},
+                {"family": "inet6", "local": "::1", "prefixlen": 128, "scope": "host"},
+                *[_info(a) for port in ports if port.name == "lo" for a in port.addresses],
+            ],
+        }
+    ]
     for index, port in enumerate((p for p in ports if p.name != "lo"), 2):
         mac = _mac(name, port.name)
         flags = ["BROADCAST", "MULTICAST"]
@@ -393,20 +483,32 @@ def ip_addr(name: str, ports: list[Port], carrier: dict[str, bool]) -> str:
             flags = [*([] if up else ["NO-CARRIER"]), *flags, "UP", *(["LOWER_UP"] if up else [])]
         info = [_info(address) for address in port.addresses]
         if port.enabled:
-            info.append({"family": "inet6", "local": _link_local(mac), "prefixlen": 64,
-                         "scope": "link"})
-        out.append({
-            "ifindex": index, "ifname": port.name, "flags": flags, "mtu": 1500,
-            "operstate": "UP" if "LOWER_UP" in flags else "DOWN", "link_type": "ether",
-            "address": mac, "addr_info": info,
-        })
+            info.append(
+                {"family": "inet6", "local": _link_local(mac), "prefixlen": 64, "scope": "link"}
+            )
+        out.append(
+            {
+                "ifindex": index,
+                "ifname": port.name,
+                "flags": flags,
+                "mtu": 1500,
+                "operstate": "UP" if "LOWER_UP" in flags else "DOWN",
+                "link_type": "ether",
+                "address": mac,
+                "addr_info": info,
+            }
+        )
     return json.dumps(out, indent=1) + "\n"
 
 
 def _info(address: str) -> dict[str, object]:
     value, length = address.split("/")
-    return {"family": "inet6" if ":" in value else "inet", "local": value,
-            "prefixlen": int(length), "scope": "global"}
+    return {
+        "family": "inet6" if ":" in value else "inet",
+        "local": value,
+        "prefixlen": int(length),
+        "scope": "global",
+    }
 
 
 def ip_routes(host: Host, version: int) -> str:
@@ -448,19 +550,39 @@ def wiring(company: Company) -> str:
         nodes.append(node)
     links = []
     for left, left_port, right, right_port in pairs:
-        for a, ap, b, bp in ((left, left_port, right, right_port),
-                             (right, right_port, left, left_port)):
-            links.append({
-                "link-id": f"{a}:{ap}>{b}:{bp}",
-                "source": {"source-node": a, "source-tp": ap},
-                "destination": {"dest-node": b, "dest-tp": bp},
-            })
-    return json.dumps({"ietf-network:networks": {"network": [{
-        "network-id": "ferries", "node": nodes, "ietf-network-topology:link": links,
-    }]}}, indent=1) + "\n"
+        for a, ap, b, bp in (
+            (left, left_port, right, right_port),
+            (right, right_port, left, left_port),
+        ):
+            links.append(
+                {
+                    "link-id": f"{a}:{ap}>{b}:{bp}",
+                    "source": {"source-node": a, "source-tp": ap},
+                    "destination": {"dest-node": b, "dest-tp": bp},
+                }
+            )
+    return (
+        json.dumps(
+            {
+                "ietf-network:networks": {
+                    "network": [
+                        {
+                            "network-id": "ferries",
+                            "node": nodes,
+                            "ietf-network-topology:link": links,
+                        }
+                    ]
+                }
+            },
+            indent=1,
+        )
+        + "\n"
+    )
 
 
-def render(company: Company, title: str, taken_at: str, dialect: str | None = None) -> dict[str, str]:
+def render(
+    company: Company, title: str, taken_at: str, dialect: str | None = None
+) -> dict[str, str]:
     """All files of a survey; `dialect` writes every router in that format."""
     files = {
         "survey.json": json.dumps({"title": title, "taken_at": taken_at}, indent=1) + "\n",
@@ -468,7 +590,8 @@ def render(company: Company, title: str, taken_at: str, dialect: str | None = No
     }
     enabled = {
         (router.name, port.name): port.enabled
-        for router in company.routers.values() for port in router.ports
+        for router in company.routers.values()
+        for port in router.ports
     }
     for router in company.routers.values():
         folder = f"devices/{router.name}"

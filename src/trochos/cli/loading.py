@@ -80,13 +80,11 @@ def load_files(name: str) -> dict[str, bytes]:
             data = path.read_bytes()
             if not is_archive(data):
                 raise InputError(
-                    f"{name} is a single file. Name the survey's folder, or a .zip or .tar.gz of it."
+                    f"{name} is a single file. Name its folder, or a .zip or .tar.gz of it."
                 )
             files = unpack(data)
         else:
-            raise InputError(
-                f"There is no survey at {name}. Name a folder, a .zip or a .tar.gz."
-            )
+            raise InputError(f"There is no survey at {name}. Name a folder, a .zip or a .tar.gz.")
     except UploadError as error:
         raise InputError(f"{name}: {error}") from error
     except OSError as error:

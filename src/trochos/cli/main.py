@@ -11,7 +11,6 @@ from collections.abc import Callable
 from ..core.forwarding.endpoints import EndpointError
 from ..core.forwarding.path import Traffic
 from ..core.network.addressing import Address
-from ..core.survey import Computed
 from . import tables
 from .loading import InputError, load
 
@@ -30,8 +29,11 @@ def build_parser() -> argparse.ArgumentParser:
 
     def command(name: str, help: str, run: Callable[[argparse.Namespace], int]) -> _Parser:
         sub = commands.add_parser(name, help=help, description=help)
-        sub.add_argument("survey", metavar="SURVEY",
-                         help="a folder, a .zip or .tar.gz of one, or a stored survey's id")
+        sub.add_argument(
+            "survey",
+            metavar="SURVEY",
+            help="a folder, a .zip or .tar.gz of one, or a stored survey's id",
+        )
         sub.add_argument("--json", action="store_true", help="print one JSON document")
         sub.set_defaults(run=run)
         return sub
@@ -47,8 +49,9 @@ def build_parser() -> argparse.ArgumentParser:
     path.add_argument("--source", metavar="ADDRESS", help="the source address to send from")
     path.add_argument("--protocol", choices=("icmp", "tcp", "udp"), default="icmp")
     path.add_argument("--port", type=int, metavar="N")
-    path.add_argument("--size", type=int, default=0, metavar="BYTES",
-                      help="size of the whole IP packet")
+    path.add_argument(
+        "--size", type=int, default=0, metavar="BYTES", help="size of the whole IP packet"
+    )
     path.add_argument("--dont-fragment", action="store_true")
 
     reach = command("reach", "every device to every address of every other device", run_reach)
@@ -70,8 +73,8 @@ def run_routes(options: argparse.Namespace) -> int:
     if options.device is not None and survey.network.device(options.device) is None:
         raise InputError(f"The survey has no device called {options.device!r}.")
     if options.why is not None:
-        document = survey.why(options.why, options.device)
-        _print(document) if options.json else tables.why(document)
+        chains = survey.why(options.why, options.device)
+        _print(chains) if options.json else tables.why(chains)
         return 0
     document = survey.routes_json(options.device, options.all)
     _print(document) if options.json else tables.routes(document)

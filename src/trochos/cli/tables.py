@@ -49,8 +49,16 @@ def routes(document: dict[str, Any]) -> None:
             for route in families[family]:
                 kind = route["protocol"] + (f", {route['type']}" if route["type"] else "")
                 state = "" if route["selected"] else f"not used: {route['why'] or ''}"
-                rows.append((route["prefix"], kind, str(route["distance"]), str(route["metric"]),
-                             route_text(route), state))
+                rows.append(
+                    (
+                        route["prefix"],
+                        kind,
+                        str(route["distance"]),
+                        str(route["metric"]),
+                        route_text(route),
+                        state,
+                    )
+                )
             _grid(("prefix", "from", "distance", "metric", "next hop", ""), rows)
             _out()
 
@@ -72,8 +80,10 @@ def _place(evidence: dict[str, Any]) -> str:
 
 def path(document: dict[str, Any]) -> None:
     start, end = document["from"], document["to"]
-    _out(f"{start['device']} ({start['address']}) to {end['device'] or 'nobody surveyed'} "
-         f"({end['address']})")
+    _out(
+        f"{start['device']} ({start['address']}) to {end['device'] or 'nobody surveyed'} "
+        f"({end['address']})"
+    )
     _out(document["sentence"])
     for title, leg in (("Outbound", document["outbound"]), ("Return", document["return"])):
         _out()
@@ -89,8 +99,15 @@ def path(document: dict[str, Any]) -> None:
             for hop in branch["hops"]:
                 route = hop["route"]
                 matched = f"{route['prefix']} ({route['protocol']})" if route else "no match"
-                rows.append((f"  {hop['device']}", hop["in"] or "-", matched, hop["out"] or "-",
-                             hop["next_hop"] or "-"))
+                rows.append(
+                    (
+                        f"  {hop['device']}",
+                        hop["in"] or "-",
+                        matched,
+                        hop["out"] or "-",
+                        hop["next_hop"] or "-",
+                    )
+                )
             _grid(("  device", "in", "route", "out", "next hop"), rows)
             _out(f"  {branch['reason']}")
     for caveat in document["caveats"]:
@@ -105,8 +122,15 @@ def pairs(rows: list[dict[str, Any]]) -> None:
     _grid(
         ("from", "source", "to", "device", "", "outbound", "return"),
         [
-            (row["from"], row["source"] or "-", row["to"], row["device"], words[row["ok"]],
-             WORDS[row["outbound"]], WORDS[row["return"]] if row["return"] else "-")
+            (
+                row["from"],
+                row["source"] or "-",
+                row["to"],
+                row["device"],
+                words[row["ok"]],
+                WORDS[row["outbound"]],
+                WORDS[row["return"]] if row["return"] else "-",
+            )
             for row in rows
         ],
     )
@@ -144,18 +168,29 @@ def inspect(document: dict[str, Any]) -> None:
     _grid(
         ("device", "file", "taken for", "lines", "understood", "irrelevant", "not understood"),
         [
-            (r["device"] or "-", r["file"], r["kind"], str(r["lines"]), str(r["understood"]),
-             str(r["irrelevant"]), str(len(r["unknown"])))
+            (
+                r["device"] or "-",
+                r["file"],
+                r["kind"],
+                str(r["lines"]),
+                str(r["understood"]),
+                str(r["irrelevant"]),
+                str(len(r["unknown"])),
+            )
             for r in document["reading"]
         ],
     )
     open_lines = [
         (report, line)
-        for report in document["reading"] for line in report["unknown"] if line["matters"]
+        for report in document["reading"]
+        for line in report["unknown"]
+        if line["matters"]
     ]
     if open_lines:
         _out("\nLines that were not understood and could change an answer")
         for report, line in open_lines[:200]:
             why_text = f"  ({line['why']})" if line.get("why") else ""
-            _out(f"  {report['device'] or '-'}/{report['file']} line {line['line']}: "
-                 f"{line['text']}{why_text}")
+            _out(
+                f"  {report['device'] or '-'}/{report['file']} line {line['line']}: "
+                f"{line['text']}{why_text}"
+            )

@@ -10,6 +10,7 @@ from functools import cached_property
 
 from .diagnosis.finding import Finding
 from .diagnosis.findings import Context, find_all
+from .diagnosis.touching import findings_on_path
 from .diagnosis.why import explain_prefix
 from .forwarding.endpoints import EndpointError, resolve
 from .forwarding.path import Path, Traffic, find_path
@@ -80,6 +81,10 @@ class Computed:
             "findings": [finding.as_json() for finding in self.findings],
             "reading": [report.as_json() for report in self.survey.reading],
         }
+
+    def touching(self, path: Path) -> list[str]:
+        """The ids of findings that bear on a path, the likeliest first."""
+        return [finding.id for finding in findings_on_path(self.findings, path, self.tables)]
 
     def why(self, prefix: str, device: str | None = None) -> dict[str, list[dict[str, object]]]:
         """Why a prefix is, or is not, in the table of one device or of all.

@@ -57,7 +57,7 @@ def _place(state: Path) -> Path:
     return Path("/var/lib/postgresql") / f"trochos-{name}"
 
 
-def _run(owner: str, command: list[str], **options: object) -> subprocess.CompletedProcess[str]:
+def _run(owner: str, command: list[str]) -> subprocess.CompletedProcess[str]:
     me = pwd.getpwuid(os.geteuid()).pw_name
     if me != owner:
         if os.geteuid() != 0:
@@ -66,9 +66,7 @@ def _run(owner: str, command: list[str], **options: object) -> subprocess.Comple
                 "root."
             )
         command = ["runuser", "-u", owner, "--", *command]
-    return subprocess.run(
-        command, cwd="/", text=True, capture_output=True, check=False, **options  # type: ignore[call-overload]
-    )
+    return subprocess.run(command, cwd="/", text=True, capture_output=True, check=False)
 
 
 @contextmanager
@@ -135,10 +133,21 @@ def _create(place: Path) -> dict[str, object]:
     if os.geteuid() == 0:
         shutil.chown(stream.name, owner)
     try:
-        made = _run(owner, [
-            str(_binaries() / "initdb"), "-D", str(fresh), "-U", "trochos", "-E", "UTF8",
-            "--locale=C.UTF-8", "--auth=scram-sha-256", f"--pwfile={stream.name}",
-        ])
+        made = _run(
+            owner,
+            [
+                str(_binaries() / "initdb"),
+                "-D",
+                str(fresh),
+                "-U",
+                "trochos",
+                "-E",
+                "UTF8",
+                "--locale=C.UTF-8",
+                "--auth=scram-sha-256",
+                f"--pwfile={stream.name}",
+            ],
+        )
     finally:
         os.unlink(stream.name)
     if made.returncode != 0:
@@ -157,10 +166,22 @@ def _is_running(place: Path) -> bool:
 def _start(place: Path, port: int, state: Path) -> None:
     owner = _owner_of(place)
     log = place / "log"
-    started = _run(owner, [
-        str(_binaries() / "pg_ctl"), "-D", str(place / "data"), "-w", "-t", "60", "-l", str(log),
-        "-o", f"-p {port} -h 127.0.0.1 -k ''", "start",
-    ])
+    started = _run(
+        owner,
+        [
+            str(_binaries() / "pg_ctl"),
+            "-D",
+            str(place / "data"),
+            "-w",
+            "-t",
+            "60",
+            "-l",
+            str(log),
+            "-o",
+            f"-p {port} -h 127.0.0.1 -k ''",
+            "start",
+        ],
+    )
     if started.returncode != 0:
         raise ClusterError(f"The database did not start. The reason is at the end of {log}.")
 
@@ -172,9 +193,18 @@ def stop() -> None:
         return
     place = Path(json.loads(settings.read_text())["place"])
     if (place / "data").exists() and _is_running(place):
-        _run(_owner_of(place), [
-            str(_binaries() / "pg_ctl"), "-D", str(place / "data"), "-m", "fast", "-w", "stop",
-        ])
+        _run(
+            _owner_of(place),
+            [
+                str(_binaries() / "pg_ctl"),
+                "-D",
+                str(place / "data"),
+                "-m",
+                "fast",
+                "-w",
+                "stop",
+            ],
+        )
 
 
 def ensure_database() -> None:
@@ -185,7 +215,9 @@ def ensure_database() -> None:
     if not known:
         return
     parameters = {
-        "host": "127.0.0.1", "port": known["port"], "user": "trochos",
+        "host": "127.0.0.1",
+        "port": known["port"],
+        "user": "trochos",
         "password": known["password"],
     }
     for attempt in range(50):

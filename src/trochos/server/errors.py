@@ -25,7 +25,8 @@ def as_sentence(error: Exception, context: dict[str, Any]) -> Response | None:
 def _flatten(detail: Any) -> str:
     if isinstance(detail, dict):
         return " ".join(
-            f"{_flatten(value)}" if key in ("detail", "non_field_errors")
+            f"{_flatten(value)}"
+            if key in ("detail", "non_field_errors")
             else f"{key}: {_flatten(value)}"
             for key, value in detail.items()
         )

@@ -78,8 +78,12 @@ def main(arguments: list[str] | None = None) -> int:
 
     server = uvicorn.Server(
         uvicorn.Config(
-            "trochos.server.asgi:application", host="127.0.0.1", port=options.port,
-            log_level="warning", lifespan="off", access_log=False,
+            "trochos.server.asgi:application",
+            host="127.0.0.1",
+            port=options.port,
+            log_level="warning",
+            lifespan="off",
+            access_log=False,
         )
     )
 

@@ -694,6 +694,8 @@ export interface components {
             outbound: components["schemas"]["LegShape"];
             caveats: components["schemas"]["CaveatShape"][];
             largest: components["schemas"]["LargestShape"] | null;
+            /** @description ids of findings that bear on it */
+            touching: string[];
             also?: components["schemas"]["OnePathShape"];
             from: components["schemas"]["EndpointShape"];
             return: components["schemas"]["LegShape"] | null;

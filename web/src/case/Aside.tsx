@@ -1,42 +1,17 @@
 import { Link } from "react-router";
 
-import type { Shapes } from "../api/client";
 import { useFindings, useSourceAddresses } from "../api/queries";
 import { Works, Severity } from "../ui/Badge";
 import { EvidenceLink } from "../ui/EvidenceLink";
 import { WORKS_WORDS } from "../ui/words";
 import type { Path } from "./journey";
 
-type Finding = Shapes["FindingShape"];
-
-/** Findings whose device lies on either leg: where a leg dies first, then by severity. */
-export function onTheWay(findings: Finding[], path: Path): Finding[] {
-  const devices = new Set<string>();
-  const dying = new Set<string>();
-  for (const leg of [path.outbound, path.return]) {
-    for (const branch of leg?.branches ?? []) {
-      for (const hop of branch.hops) devices.add(hop.device);
-      if (branch.verdict !== "delivered") {
-        const last = branch.hops.at(-1);
-        if (last) dying.add(last.device);
-        for (const member of branch.loop ?? []) dying.add(member);
-      }
-    }
-  }
-  const rank = { breaks: 0, risks: 1, notes: 2 };
-  const touches = (finding: Finding) =>
-    devices.has(finding.device) || (finding.peer !== null && devices.has(finding.peer.device));
-  const near = (finding: Finding) =>
-    dying.has(finding.device) || (finding.peer !== null && dying.has(finding.peer.device)) ? 0 : 1;
-  return findings
-    .filter(touches)
-    .sort((a, b) => rank[a.severity] - rank[b.severity] || near(a) - near(b) || a.id.localeCompare(b.id));
-}
-
-export function Aside({ survey, path, also }: { survey: number; path: Path; also: Path | null }) {
+export function Aside({ survey, path, also, ids }: {
+  survey: number; path: Path; also: Path | null; ids: string[];
+}) {
   const findings = useFindings(survey);
   const sources = useSourceAddresses(survey, path.from.device, path.to.address);
-  const touching = onTheWay(findings.data?.findings ?? [], path);
+  const touching = ids.flatMap((id) => findings.data?.findings.filter((item) => item.id === id) ?? []);
   const serious = touching.filter((finding) => finding.severity !== "notes");
   const shown = (serious.length ? serious : touching).slice(0, 6);
   const rows = sources.data?.sources ?? [];
@@ -49,8 +24,8 @@ export function Aside({ survey, path, also }: { survey: number; path: Path; also
         </h2>
         {findings.data && shown.length === 0 ? (
           <p className="soft">
-            Nothing is wrong with what stands on these devices.{" "}
-            {path.works === "yes" ? "" : "What is missing is a line that nobody wrote: the decision names the prefix."}
+            No line on this way is wrong.{" "}
+            {path.works === "yes" ? "" : "What is missing is a line that nobody wrote: the decision names the prefix, the source shows the place."}
           </p>
         ) : null}
         <ul className="space-y-2">

@@ -34,7 +34,7 @@ export function CaseList() {
         show: (row) => <>{row.sender} → {row.receiver}{row.port ? <span className="soft"> for {row.protocol} {row.port}</span> : null}</>,
       },
       {
-        head: "state", value: (row) => WORKS_WORDS[row.works], width: "8.5rem",
+        head: "state", value: (row) => WORKS_WORDS[row.works], width: "10rem",
         show: (row) => <Works state={row.works} text={WORKS_WORDS[row.works]} />,
       },
       { head: "what is true", value: (row) => row.sentence, width: "3fr" },

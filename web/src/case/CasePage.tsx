@@ -102,6 +102,7 @@ export function CasePage() {
           survey={survey}
           path={path.data}
           also={path.data.also ?? null}
+          ids={path.data.touching}
           hopQuery={query.get("hop")}
           onHop={(key) => {
             const next = new URLSearchParams(query);
@@ -114,8 +115,8 @@ export function CasePage() {
   );
 }
 
-function Answer({ survey, path, also, hopQuery, onHop }: {
-  survey: number; path: Path; also: Path | null; hopQuery: string | null; onHop: (key: HopKey) => void;
+function Answer({ survey, path, also, ids, hopQuery, onHop }: {
+  survey: number; path: Path; also: Path | null; ids: string[]; hopQuery: string | null; onHop: (key: HopKey) => void;
 }) {
   const names = useNames(survey);
   const svg = useRef<SVGSVGElement>(null);
@@ -143,8 +144,11 @@ function Answer({ survey, path, also, hopQuery, onHop }: {
     const routes = hop?.route?.because ?? [];
     const unusable = (decision.data?.candidates ?? []).filter((c) => c.state === "unusable").flatMap((c) => c.route.because);
     const gates = (ends.data?.gates ?? []).filter((gate) => gate.holds === false).flatMap((gate) => gate.evidence).filter((item) => !item.default);
+    // Only where nothing matches is a line missing for certain.
+    const none = !decision.data?.candidates.some((item) => item.state === "wins");
+    const missing = !none ? [] : (decision.data?.missing?.chain ?? []).flatMap((step) => step.evidence).filter((item) => item.missing);
     const broken = branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1;
-    return broken ? [...unusable, ...gates, ...routes] : [...routes, ...gates];
+    return broken ? [...unusable, ...missing, ...gates, ...routes] : [...routes, ...gates];
   }, [hop, decision.data, ends.data, branch, selected.index]);
 
   useEffect(() => {
@@ -155,7 +159,7 @@ function Answer({ survey, path, also, hopQuery, onHop }: {
     ? `The packet has arrived: ${device} keeps it.`
     : `The packet leaves ${device} nowhere, so there is no link to compare.`;
   return (
-    <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_19rem] grid-rows-[minmax(0,1fr)]">
+    <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_clamp(14rem,23vw,21rem)] grid-rows-[minmax(0,1fr)]">
       <div className="flex min-h-0 min-w-0 flex-col">
         <div className="flex items-baseline gap-3 px-4 pt-2">
           <p className={`text-[1.08rem] font-semibold ${path.works === "yes" ? "good" : path.works === "unknown" ? "" : "stop"}`} data-testid="answer">
@@ -169,13 +173,13 @@ function Answer({ survey, path, also, hopQuery, onHop }: {
         <div className="shrink-0 border-b border-base-300 px-3 pt-1">
           <Journey path={path} roles={roles} selected={selected} onSelect={onHop} svgRef={svg} />
         </div>
-        <div className="grid min-h-0 flex-1 grid-cols-[1.15fr_1fr_1fr]">
-          <Decision survey={survey} device={device} target={target} reason={branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1 ? branch.reason : null} />
+        <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1.25fr)_minmax(0,0.95fr)_minmax(0,1fr)]">
+          <Decision survey={survey} device={device} target={target} reason={branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1 && !path.sentence.endsWith(branch.reason) ? branch.reason : null} />
           <Ends survey={survey} question={endsQuestion} nothing={nothing} />
           <SourcePane survey={survey} device={device} evidence={evidence} />
         </div>
       </div>
-      <Aside survey={survey} path={path} also={also} />
+      <Aside survey={survey} path={path} also={also} ids={ids} />
     </div>
   );
 }

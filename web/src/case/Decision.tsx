@@ -1,3 +1,5 @@
+import { Fragment } from "react";
+
 import type { Shapes } from "../api/client";
 import { useDecision } from "../api/queries";
 import { EvidenceLink } from "../ui/EvidenceLink";
@@ -35,28 +37,34 @@ function Body({ survey, data, reason }: { survey: number; data: Shapes["Decision
             <tr><th scope="col" className="font-normal">prefix</th><th scope="col" className="font-normal">from</th><th scope="col" className="font-normal">next hop</th><th scope="col" className="font-normal">verdict</th></tr>
           </thead>
           <tbody>
-            {data.candidates.map((item, index) => (
-              <tr key={index} className={`border-t border-base-300 align-top ${item.state === "unusable" ? "hatched" : ""}`}>
-                <td className="mono py-1 pr-2 break-all">{item.route.prefix}</td>
-                <td className="py-1 pr-2">
-                  {protocolWords(item.route)}
-                  {item.route.distance > 1 && item.route.protocol === "static" ? <span className="soft">, distance {item.route.distance}</span> : null}
-                  <span className="block text-[0.9em]">
-                    {item.route.because.slice(0, 3).map((evidence, i) => (
-                      <span key={i}>{i ? ", " : ""}<EvidenceLink survey={survey} item={evidence} /></span>
-                    ))}
-                  </span>
-                </td>
-                <td className="mono py-1 pr-2">
-                  {item.route.next_hops.map((hop, i) => <span key={i} className="block">{hopWords(hop)}</span>)}
-                  {item.route.via.length ? <span className="soft block">by way of {item.route.via.join(", ")}</span> : null}
-                </td>
-                <td className="py-1">
-                  <b className={item.state === "wins" ? "good" : item.state === "unusable" ? "stop" : "soft"}>{STATE[item.state]}</b>
-                  {item.state === "wins" ? null : <span className="block">{item.says}</span>}
-                </td>
-              </tr>
-            ))}
+            {data.candidates.map((item, index) => {
+              const shade = item.state === "unusable" ? "hatched" : "";
+              const long = item.route.next_hops.some((hop) => (hop.address?.length ?? 0) > 15);
+              return (
+                <Fragment key={index}>
+                  <tr className={`border-t border-base-300 align-top ${shade}`}>
+                    <td className={`mono py-1 pr-2 ${item.route.prefix.length > 18 ? "break-all" : "whitespace-nowrap"}`}>{item.route.prefix}</td>
+                    <td className="py-1 pr-2">
+                      {protocolWords(item.route)}
+                      {item.route.distance > 1 && item.route.protocol === "static" ? <span className="soft">, distance {item.route.distance}</span> : null}
+                      {item.route.because.slice(0, 3).map((evidence, i) => (
+                        <span key={i} className="block text-[0.92em]"><EvidenceLink survey={survey} item={evidence} short={data.device} /></span>
+                      ))}
+                    </td>
+                    <td className={`mono py-1 pr-2 ${long ? "break-all" : "whitespace-nowrap"}`}>
+                      {item.route.next_hops.map((hop, i) => <span key={i} className="block">{hopWords(hop)}</span>)}
+                      {item.route.via.length ? <span className="soft block">by way of {item.route.via.join(", ")}</span> : null}
+                    </td>
+                    <td className="py-1 whitespace-nowrap">
+                      <b className={item.state === "wins" ? "good" : item.state === "unusable" ? "stop" : "soft"}>{STATE[item.state]}</b>
+                    </td>
+                  </tr>
+                  {item.state === "wins" ? null : (
+                    <tr className={shade}><td colSpan={4} className="pb-1.5">{item.says}</td></tr>
+                  )}
+                </Fragment>
+              );
+            })}
           </tbody>
         </table>
       )}

@@ -24,9 +24,9 @@ export function Ends({ survey, question, nothing }: {
           <table className="w-full table-fixed text-left">
             <thead className="soft">
               <tr>
-                <th scope="col" className="w-[26%] font-normal">gate</th>
+                <th scope="col" className="w-[32%] font-normal">gate</th>
                 <th scope="col" className="font-normal">{name(data.left)}</th>
-                <th scope="col" className="font-normal">{data.right ? name(data.right) : "far end"}</th>
+                <th scope="col" className="font-normal">{data.right ? name(data.right) : (data.lan ?? "far end")}</th>
               </tr>
             </thead>
             <tbody>
@@ -38,7 +38,7 @@ export function Ends({ survey, question, nothing }: {
                       {bad ? "✕ " : gate.holds ? "✓ " : "? "}{gate.gate}
                     </th>
                     <td className={`mono py-1 pr-2 break-words ${bad ? "font-bold" : ""}`}>{gate.left ?? "–"}</td>
-                    <td className={`mono py-1 break-words ${bad ? "font-bold" : ""}`}>{gate.right ?? "not known"}</td>
+                    <td className={`mono py-1 break-words ${bad ? "font-bold" : ""}`}>{gate.right ?? "–"}</td>
                   </tr>
                 );
               })}

@@ -71,6 +71,12 @@ export function Journey({ path, roles, selected, onSelect, svgRef }: Props) {
       : lane.level === 0 ? yRet : yRet + LABELS + (lane.level - 1) * LEVEL + 14;
 
   const lanes = [...journey.outbound, ...journey.back];
+  // A branch that leaves a shared device by another exit stands beside that device.
+  const mainOf = (lane: Lane) => lanes.find((item) => item.leg === lane.leg && item.level === 0);
+  const forks = (lane: Lane, station: Station) =>
+    lane.level > 0 && station.index === lane.own[0] && Boolean(mainOf(lane)?.stations.some((s) => s.device === station.device));
+  const stationX = (lane: Lane, station: Station) =>
+    centre(station.column) + (forks(lane, station) ? (lane.leg === "outbound" ? 1 : -1) * column * 0.34 : 0);
   const keys: HopKey[] = lanes.flatMap((lane) =>
     lane.stations
       .filter((station) => lane.level === 0 || (station.index >= lane.own[0] && station.index <= lane.own[1]))
@@ -108,8 +114,8 @@ export function Journey({ path, roles, selected, onSelect, svgRef }: Props) {
         aria-label={`The journey from ${journey.columns[0] ?? ""} to ${journey.columns.at(-1) ?? ""}`}
         fontSize="12"
       >
-        <LegHeading y={16} colour={COLOUR.outbound} title={title("Outbound", path.outbound)} reason={path.outbound.verdict === "delivered" ? "" : path.outbound.reason} width={total} />
-        <LegHeading y={height - 8} colour={COLOUR.return} title={title("Return", path.return)} reason={path.return && path.return.verdict !== "delivered" ? path.return.reason : ""} width={total} />
+        <LegHeading y={16} colour={COLOUR.outbound} title={title("Outbound", path.outbound)} reason={path.outbound.verdict === "delivered" || path.sentence.endsWith(path.outbound.reason) ? "" : path.outbound.reason} width={total} />
+        <LegHeading y={height - 8} colour={COLOUR.return} title={title("Return", path.return)} reason={path.return && path.return.verdict !== "delivered" && !path.sentence.endsWith(path.return.reason) ? path.return.reason : ""} width={total} />
         {lanes.map((lane) => (
           <LaneLine
             key={`${lane.leg}${lane.branch}`}
@@ -117,6 +123,7 @@ export function Journey({ path, roles, selected, onSelect, svgRef }: Props) {
             y={laneY(lane)}
             mainY={lane.leg === "outbound" ? yOut : yRet}
             centre={centre}
+            stationX={(station) => stationX(lane, station)}
             column={column}
             end={lane.leg === "outbound" ? count - 1 : 0}
           />
@@ -161,7 +168,7 @@ export function Journey({ path, roles, selected, onSelect, svgRef }: Props) {
             const key: HopKey = { leg: lane.leg, branch: lane.branch, index: station.index };
             const words = stationWords(station, lane);
             const y = laneY(lane);
-            const x = centre(station.column);
+            const x = stationX(lane, station);
             const chosen = hopText(key) === hopText(selected);
             const up = lane.leg === "outbound";
             const dead = words.dead;
@@ -183,7 +190,7 @@ export function Journey({ path, roles, selected, onSelect, svgRef }: Props) {
                 <circle cx={x} cy={y} r={small ? 4 : 5.5} fill={dead ? "var(--stop)" : COLOUR[lane.leg]} />
                 {small ? (
                   dead ? (
-                    <text x={x + 30} y={y + 4} fontSize="11.5" fontWeight="700" fill="var(--stop)" className="halo" paintOrder="stroke" stroke="var(--color-base-200)" strokeWidth="4">
+                    <text x={x + (up ? 36 : -36)} y={y + 4} textAnchor={up ? "start" : "end"} fontSize="11.5" fontWeight="700" fill="var(--stop)" paintOrder="stroke" stroke="var(--color-base-200)" strokeWidth="4">
                       {clip(words.what, column - 24, 6.8)}
                     </text>
                   ) : null
@@ -230,8 +237,9 @@ function LegHeading({ y, colour, title, reason, width }: { y: number; colour: st
 }
 
 /** The line of one branch, its arrow or its stop, and a loop that closes on itself. */
-function LaneLine({ lane, y, mainY, centre, column, end }: {
-  lane: Lane; y: number; mainY: number; centre: (index: number) => number; column: number; end: number;
+function LaneLine({ lane, y, mainY, centre, stationX, column, end }: {
+  lane: Lane; y: number; mainY: number; centre: (index: number) => number;
+  stationX: (station: Station) => number; column: number; end: number;
 }) {
   const colour = COLOUR[lane.leg];
   const thick = lane.level === 0 ? 4.5 : 2.2;
@@ -240,10 +248,9 @@ function LaneLine({ lane, y, mainY, centre, column, end }: {
   const last = lane.stations.at(-1);
   if (!first || !last) return null;
   const out = lane.leg === "outbound" ? -1 : 1;
-  let d: string;
 
   const shown = lane.level === 0 ? lane.stations : lane.stations.slice(lane.own[0], lane.own[1] + 1);
-  const points = shown.map((station) => centre(station.column));
+  const points = shown.map(stationX);
   const pieces: string[] = [];
   points.forEach((x, i) => {
     const before = points[i - 1];
@@ -252,19 +259,21 @@ function LaneLine({ lane, y, mainY, centre, column, end }: {
     // Against the run of the lane: an arc, so that it is seen to go back.
     else pieces.push(`C${before} ${y + out * 20} ${x} ${y + out * 20} ${x} ${y}`);
   });
-  d = pieces.join("");
+  let d = pieces.join("");
   const endX = points.at(-1) ?? 0;
   const delivered = lane.verdict === "delivered";
   if (lane.level > 0) {
-    const from = lane.stations[lane.own[0] - 1];
+    const opening = shown[0];
+    const beside = opening && stationX(opening) !== centre(opening.column);
+    const from = beside ? opening : lane.stations[lane.own[0] - 1];
     const to = lane.stations[lane.own[1] + 1];
     const x0 = points[0] ?? 0;
     // A branch that forks at its first shown station leaves from that station's place on the main lane.
     d = from
-      ? `M${centre(from.column)} ${mainY}C${centre(from.column)} ${y} ${centre(from.column) + direction * 12} ${y} ${x0} ${y}${d.replace(/^M\S+ \S+/, "")}`
+      ? `M${centre(from.column) + direction * 4} ${mainY}C${(centre(from.column) + x0) / 2 + direction * 18} ${mainY} ${(centre(from.column) + x0) / 2} ${y} ${x0} ${y}${d.replace(/^M\S+ \S+/, "")}`
       : `M${x0} ${mainY}L${x0} ${y}${d.replace(/^M\S+ \S+/, "")}`;
     if (to && delivered) {
-      d += `C${centre(to.column)} ${y} ${centre(to.column)} ${y} ${centre(to.column)} ${mainY}`;
+      d += `C${(endX + centre(to.column)) / 2} ${y} ${(endX + centre(to.column)) / 2 - direction * 18} ${mainY} ${centre(to.column) - direction * 4} ${mainY}`;
     }
   }
   const loop = lane.loopTo !== null && lane.loopTo >= 0 ? centre(lane.loopTo) : null;
@@ -278,10 +287,10 @@ function LaneLine({ lane, y, mainY, centre, column, end }: {
       {loop !== null ? (
         <>
           <path
-            d={`M${endX} ${y}C${endX + direction * 34} ${y + out * 34} ${loop - direction * 34} ${y + out * 34} ${loop} ${y}`}
+            d={`M${endX} ${y}C${endX + direction * 30} ${y - out * 19} ${loop - direction * 30} ${y - out * 19} ${loop} ${y - out * 4}`}
             stroke="var(--stop)" strokeWidth={thick * 0.8} strokeDasharray="7 4"
           />
-          <path d={`M${loop - 5} ${y + out * 11}h10l-5 ${-out * 8}z`} fill="var(--stop)" />
+          <path d={`M${loop - direction * 15} ${y - out * 14}l${direction * 3} ${out * 9}l${direction * 7} ${-out * 4}z`} fill="var(--stop)" />
         </>
       ) : null}
       {!delivered && loop === null ? (

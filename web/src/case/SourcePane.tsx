@@ -12,18 +12,23 @@ export function SourcePane({ survey, device, evidence }: {
   survey: number; device: string; evidence: Evidence[];
 }) {
   const page = useDevice(survey, device);
-  const mine = useMemo(() => evidence.filter((item) => item.device === device && item.line), [evidence, device]);
+  const mine = useMemo(() => evidence.filter((item) => item.device === device && (item.line || item.missing)), [evidence, device]);
   const file = mine[0]?.file ?? page.data?.main_file ?? null;
   const source = useSource(survey, device, file);
   const marks = useMemo(
-    () => new Map(mine.filter((item) => item.file === file).map((item) => [item.line as number, item.text])),
+    () => new Map(mine.filter((item) => item.file === file && item.line).map((item) => [item.line as number, item.text])),
+    [mine, file],
+  );
+  const gaps = useMemo(
+    () => new Map(mine.filter((item) => item.file === file && item.missing && item.after).map((item) => [item.after as number, item.text])),
     [mine, file],
   );
   const open = useMemo(
     () => new Set((source.data?.unknown ?? []).filter((line) => line.matters).map((line) => line.line)),
     [source.data],
   );
-  const focus = mine.find((item) => item.file === file)?.line ?? null;
+  const first = mine.find((item) => item.file === file);
+  const focus = first?.line ?? first?.after ?? null;
   return (
     <section aria-label="The source" className="flex min-h-0 min-w-0 flex-col border-l border-base-300 p-3 pb-0">
       <h2 className="pb-1">
@@ -33,7 +38,7 @@ export function SourcePane({ survey, device, evidence }: {
             <Link className="underline decoration-dotted" to={`/s/${survey}/devices/${device}?file=${encodeURIComponent(file ?? "")}`}>
               {device}, {file}
             </Link>
-            , {many(source.data.lines.length, "line")}, {marks.size} marked
+            , {many(source.data.lines.length, "line")}, {gaps.size ? "one missing" : `${marks.size} marked`}
           </span>
         ) : null}
       </h2>
@@ -42,7 +47,7 @@ export function SourcePane({ survey, device, evidence }: {
       {page.data && !file ? <p className="soft">Nothing was gathered from {device}.</p> : null}
       {source.data ? (
         <div className="min-h-0 flex-1">
-          <SourceText lines={source.data.lines} marks={marks} open={open} focus={focus} label={`Source of ${device}`} />
+          <SourceText lines={source.data.lines} marks={marks} gaps={gaps} open={open} focus={focus} label={`Source of ${device}`} />
         </div>
       ) : null}
     </section>

@@ -7,6 +7,8 @@ interface Props {
   marks: Map<number, string | null>;
   /** Lines that were not understood and could change an answer. */
   open?: Set<number>;
+  /** What should stand behind a line, and does not. */
+  gaps?: Map<number, string>;
   /** The line to scroll to. */
   focus?: number | null;
   label: string;
@@ -25,8 +27,14 @@ function Marked({ text, part }: { text: string; part: string | null }) {
   );
 }
 
+/** Indentation keeps its depth and takes less room, so that nested data stays in sight. */
+function Indent({ text }: { text: string }) {
+  const depth = text.length - text.trimStart().length;
+  return depth ? <span style={{ fontSize: "0.45em" }}>{text.slice(0, depth)}</span> : null;
+}
+
 /** A device's own text with line numbers; the deciding lines are marked. */
-export function SourceText({ lines, marks, open, focus, label }: Props) {
+export function SourceText({ lines, marks, open, gaps, focus, label }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const rows = useVirtualizer({
     count: lines.length,
@@ -56,16 +64,24 @@ export function SourceText({ lines, marks, open, focus, label }: Props) {
               data-index={row.index}
               data-marked={marked || undefined}
               ref={rows.measureElement}
-              className={`absolute left-0 flex w-full ${marked ? "bg-[var(--mark)] shadow-[inset_3px_0_0_var(--mark-edge)]" : ""}`}
+              className={`absolute left-0 w-max min-w-full ${marked ? "bg-[var(--mark)] shadow-[inset_3px_0_0_var(--mark-edge)]" : ""}`}
               style={{ transform: `translateY(${row.start}px)` }}
             >
-              <span className="soft w-12 shrink-0 pr-3 text-right select-none">
+              <div className="flex">
+              <span className="soft w-11 shrink-0 pr-2.5 text-right select-none">
                 {open?.has(number) ? <span title="not understood, and it matters">?</span> : null}
                 {number}
               </span>
-              <span className="min-w-0 break-all whitespace-pre-wrap">
-                <Marked text={text} part={marks.get(number) ?? null} />
+              <span className={text.length > 300 ? "w-96 break-all whitespace-pre-wrap" : "pr-3 whitespace-pre"}>
+                <Indent text={text} />
+                <Marked text={text.trimStart()} part={marks.get(number) ?? null} />
               </span>
+              </div>
+              {gaps?.has(number) ? (
+                <div className="hatched stop flex border-l-4 border-error py-0.5 font-bold" data-missing>
+                  <span className="w-10 shrink-0" /> missing here: {gaps.get(number)}
+                </div>
+              ) : null}
             </div>
           );
         })}

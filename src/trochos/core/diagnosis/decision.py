@@ -33,8 +33,9 @@ def explain_decision(
         else:
             longer = obeyed.prefix if obeyed is not None and not own else "its own address"
             state, says = "shorter", f"{longer} is longer."
-        candidates.append({"route": route.as_json(), "state": state, "says": says[:1].upper()
-                           + says[1:]})
+        candidates.append(
+            {"route": route.as_json(), "state": state, "says": says[:1].upper() + says[1:]}
+        )
     missing = None
     prefix = _home(tables, forwarding, target)
     if prefix is not None and not own:

@@ -9,7 +9,11 @@ from ..protocols.tables import Tables
 
 
 def _row(
-    gate: str, left: object, right: object, holds: bool | None, stops: str,
+    gate: str,
+    left: object,
+    right: object,
+    holds: bool | None,
+    stops: str,
     evidence: list[Source | None],
 ) -> dict[str, object]:
     return {
@@ -47,17 +51,27 @@ def compare_ends(
     segment = links.segment_of.get(end)
     rows: list[dict[str, object]] = []
     if here is not None:
-        rows.append(_row(
-            "switched on", _on(here), _on(there),
-            here.enabled and (there is None or there.enabled), "everything",
-            [here.enabled_source, there.enabled_source if there else None],
-        ))
+        rows.append(
+            _row(
+                "switched on",
+                _on(here),
+                _on(there),
+                here.enabled and (there is None or there.enabled),
+                "everything",
+                [here.enabled_source, there.enabled_source if there else None],
+            )
+        )
         up = links.is_up(end), far is None or links.is_up(far)
-        rows.append(_row(
-            "line", "up" if up[0] else links.why_down(end),
-            None if far is None else "up" if up[1] else links.why_down(far),
-            all(up), "everything", [],
-        ))
+        rows.append(
+            _row(
+                "line",
+                "up" if up[0] else links.why_down(end),
+                None if far is None else "up" if up[1] else links.why_down(far),
+                all(up),
+                "everything",
+                [],
+            )
+        )
         for family, label in ((4, "IPv4 subnet"), (6, "IPv6 subnet")):
             row = _subnets(here, there, family, label)
             if row is not None:
@@ -65,15 +79,29 @@ def compare_ends(
         mtu = here.mtu, there.mtu if there else None
         if any(mtu):
             agree = None if None in mtu else mtu[0] == mtu[1]
-            rows.append(_row("MTU", mtu[0], mtu[1], agree, "large packets",
-                             [here.mtu_source, there.mtu_source if there else None]))
+            rows.append(
+                _row(
+                    "MTU",
+                    mtu[0],
+                    mtu[1],
+                    agree,
+                    "large packets",
+                    [here.mtu_source, there.mtu_source if there else None],
+                )
+            )
         if next_hop is not None:
             answer = forwarding.near.answer(end, next_hop)
             who = ", ".join(str(taker) for taker in answer.takers)
-            rows.append(_row(
-                "answers for the next hop", next_hop, who or answer.why,
-                None if answer.unknown else bool(answer.takers), "everything", [],
-            ))
+            rows.append(
+                _row(
+                    "next hop answers",
+                    next_hop,
+                    who or ("not known" if answer.unknown else "nobody"),
+                    None if answer.unknown else bool(answer.takers),
+                    "everything",
+                    [],
+                )
+            )
     first = next((row["gate"] for row in rows if row["holds"] is False), None)
     return {
         "left": {"device": end.device, "interface": end.interface},
@@ -81,7 +109,8 @@ def compare_ends(
         "lan": segment.lan if segment else None,
         "others": [
             {"device": other.device, "interface": other.interface}
-            for other in (segment.ends if segment else ()) if other != end
+            for other in (segment.ends if segment else ())
+            if other != end
         ],
         "wired": segment is not None,
         "reason": segment.reason if segment else "The survey does not say what is connected here.",
@@ -99,17 +128,22 @@ def _on(interface: Interface | None) -> str | None:
 def _subnets(
     here: Interface, there: Interface | None, family: int, label: str
 ) -> dict[str, object] | None:
-    mine = [f for f in here.addresses if f.address.family == family
-            and not f.address.is_link_local]
-    theirs = [f for f in (there.addresses if there else ()) if f.address.family == family
-              and not f.address.is_link_local]
+    mine = [f for f in here.addresses if f.address.family == family and not f.address.is_link_local]
+    theirs = [
+        f
+        for f in (there.addresses if there else ())
+        if f.address.family == family and not f.address.is_link_local
+    ]
     if not mine and not theirs:
         return None
     holds = None
     if mine and theirs:
         holds = any(a.connected == b.connected for a in mine for b in theirs)
     return _row(
-        label, ", ".join(str(f.value) for f in mine) or "none",
+        label,
+        ", ".join(str(f.value) for f in mine) or "none",
         (", ".join(str(f.value) for f in theirs) or "none") if there else None,
-        holds, "everything", [f.source for f in (*mine, *theirs)],
+        holds,
+        "everything",
+        [f.source for f in (*mine, *theirs)],
     )

@@ -62,26 +62,47 @@ def explain_prefix(
         )
     missing = forwarding.not_computed(device, prefix.family, None)
     for item in missing:
-        chain.append(
-            _statement(device, f"Not certain: {item.why}.", (item.source,))
-        )
+        chain.append(_statement(device, f"Not certain: {item.why}.", (item.source,)))
     if not losers:
         probe = Address(prefix.family, prefix.network)
         wider = [
-            route for route in table.covering(probe)
+            route
+            for route in table.covering(probe)
             if route.selected and route.prefix.covers(prefix)
         ]
         tail = (
             f"; packets there follow {wider[0].prefix}" if wider else ", and no wider route either"
         )
+        gap = _gap(tables, device, prefix)
+        evidence = wider[0].because if wider else ()
         chain.append(
             _statement(
                 device,
                 f"Nothing on {device} configures {prefix}{tail}.",
-                wider[0].because if wider else (),
+                (gap, *evidence) if gap else evidence,
             )
         )
     return {"device": device, "prefix": str(prefix), "present": False, "chain": chain}
+
+
+def _gap(tables: Tables, device: str, prefix: Prefix) -> Source | None:
+    """Where a route to the prefix would stand: behind the device's last route of that family."""
+    facts = tables.network.device(device)
+    if facts is None:
+        return None
+    lines = [
+        route.source
+        for route in facts.statics
+        if route.prefix.family == prefix.family and route.source.line is not None
+    ] or [
+        interface.source
+        for interface in facts.interfaces
+        if interface.source is not None and interface.source.line is not None
+    ]
+    if not lines:
+        return None
+    last = max(lines, key=lambda source: source.line or 0)
+    return Source(device, last.file, None, f"a route to {prefix}", missing=True, after=last.line)
 
 
 def _origins(tables: Tables, prefix: Prefix) -> list[tuple[str, Route]]:
@@ -90,9 +111,9 @@ def _origins(tables: Tables, prefix: Prefix) -> list[tuple[str, Route]]:
         route = table.best.get(prefix) if family == prefix.family else None
         if route is not None and route.protocol == "connected":
             out.append((name, route))
-    device_role = {d.name: d.is_host for d in tables.network.devices}
-    out.sort(key=lambda item: (device_role[item[0]], item[0]))
-    return out
+    hosts = {d.name for d in tables.network.devices if d.is_host}
+    # Every host on a subnet is connected to it; the routers are what counts.
+    return [item for item in out if item[0] not in hosts] or out
 
 
 def _towards(

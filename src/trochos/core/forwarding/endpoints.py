@@ -56,9 +56,7 @@ def resolve(forwarding: Forwarding, text: str, target: bool) -> Endpoint:
         name for name in forwarding.devices if text[:3].lower() == name[:3].lower() or text in name
     )
     hint = f" Did you mean {', '.join(near[:4])}?" if near else ""
-    raise EndpointError(
-        f"The survey knows no device, address or interface called {text!r}.{hint}"
-    )
+    raise EndpointError(f"The survey knows no device, address or interface called {text!r}.{hint}")
 
 
 def main_address(device: Device, family: int) -> Address | None:

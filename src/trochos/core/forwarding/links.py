@@ -60,15 +60,12 @@ class Neighbourhood:
         if address.is_link_local and address.family == 6:
             return on is not None and (End(device, on), address) in self.link_local
         return any(
-            owner.active and owner.end.device == device
-            for owner in self.owners.get(address, ())
+            owner.active and owner.end.device == device for owner in self.owners.get(address, ())
         )
 
     def owner_devices(self, address: Address) -> list[str]:
         """Devices that hold the address actively, without repetition."""
-        return list(
-            dict.fromkeys(o.end.device for o in self.owners.get(address, ()) if o.active)
-        )
+        return list(dict.fromkeys(o.end.device for o in self.owners.get(address, ()) if o.active))
 
     def is_anycast(self, address: Address) -> bool:
         """True for one host address held on loopbacks by several devices on purpose."""
@@ -100,9 +97,7 @@ class Neighbourhood:
         segment = links.segment_of.get(out)
         others = [end for end in segment.ends if end != out] if segment else []
         if segment is None or not others:
-            return Answer(
-                unknown=True, why=f"the survey does not say what is connected to {out}"
-            )
+            return Answer(unknown=True, why=f"the survey does not say what is connected to {out}")
         takers = []
         for end in others:
             device = self.devices.get(end.device)
@@ -113,7 +108,8 @@ class Neighbourhood:
         if takers:
             return Answer(tuple(takers))
         unread = [
-            end.device for end in others
+            end.device
+            for end in others
             if self.devices.get(end.device) is None or self.devices[end.device].role == "unread"
         ]
         if unread:
@@ -122,21 +118,16 @@ class Neighbourhood:
             )
         unclear = self._unknown_link_local(others, address)
         if unclear:
-            return Answer(
-                unknown=True, why=f"the link-local address of {unclear} was not gathered"
-            )
-        where = f"the LAN {segment.lan}" if segment.lan else "the link"
-        seen = ", ".join(str(end) for end in others[:3]) + (" and more" if others[3:] else "")
-        return Answer(why=f"nobody on {where} behind {out} has {address} ({seen} is there)")
+            return Answer(unknown=True, why=f"the link-local address of {unclear} was not gathered")
+        where = f"the LAN {segment.lan}" if segment.lan else "that link"
+        return Answer(why=f"nobody on {where} has {address}")
 
     def _answers_for(self, device: Device, end: End, address: Address) -> bool:
         if address.family == 6 or not device.profile.answers_arp_for_all:
             # Neighbour discovery answers only for addresses of the asked interface (RFC 4861).
             if address.is_link_local and address.family == 6:
                 return (end, address) in self.link_local
-            return any(
-                owner.active and owner.end == end for owner in self.owners.get(address, ())
-            )
+            return any(owner.active and owner.end == end for owner in self.owners.get(address, ()))
         return self.owns(device.name, address)
 
     def _unknown_link_local(self, others: list[End], address: Address) -> str | None:

@@ -86,8 +86,10 @@ class Path:
             return f"The request arrives, but only some replies do: {_clause(self.back.decisive)}"
         where = self.back.decisive.last.device
         if where == to:
-            return f"The request arrives at {to}, and the reply never leaves: " \
+            return (
+                f"The request arrives at {to}, and the reply never leaves: "
                 f"{_clause(self.back.decisive)}"
+            )
         return f"The request arrives at {to}, and the reply dies: {_clause(self.back.decisive)}"
 
     def _largest(self) -> dict[str, object] | None:
@@ -158,9 +160,7 @@ def _forced_source(forwarding: Forwarding, start: Endpoint, traffic: Traffic) ->
         own = [fact.address for _, fact in usable_addresses(device, address.family)]
         if address not in own:
             listed = ", ".join(str(a) for a in own if not a.is_link_local) or "none"
-            raise EndpointError(
-                f"{start.device} has no address {address} in use. It has {listed}."
-            )
+            raise EndpointError(f"{start.device} has no address {address} in use. It has {listed}.")
         return address
     if start.explicit and start.addresses:
         return next(iter(start.addresses.values()))
@@ -178,8 +178,12 @@ def source_for(forwarding: Forwarding, device: str, target: Address) -> Address 
 
 
 def _one(
-    forwarding: Forwarding, start: Endpoint, end: Endpoint, family: int,
-    forced: Address | None, traffic: Traffic,
+    forwarding: Forwarding,
+    start: Endpoint,
+    end: Endpoint,
+    family: int,
+    forced: Address | None,
+    traffic: Traffic,
 ) -> Path:
     assert start.device is not None
     target = end.addresses[family]
@@ -223,5 +227,3 @@ def _one(
 
 def _sender_hop(sender: str) -> Hop:
     return Hop(sender, None, None, reason="no source address")
-
-

@@ -66,8 +66,9 @@ def match_columns(
         `index` of shape (devices, addresses): which of the device's routes matches, or -1;
         and per device the routes that the numbers stand for.
     """
-    prefixes = sorted({prefix for table in tables for prefix in table},
-                      key=lambda p: (p.network, p.length))
+    prefixes = sorted(
+        {prefix for table in tables for prefix in table}, key=lambda p: (p.network, p.length)
+    )
     number = {prefix: i for i, prefix in enumerate(prefixes)}
     parent = np.full(len(prefixes), -1, dtype=np.int64)
     depth = np.zeros(len(prefixes), dtype=np.int64)
@@ -126,15 +127,15 @@ class FamilyReach:
         near = forwarding.near
         if addresses is None:
             addresses = [
-                address for address in near.owners
-                if address.family == family
-                and not address.is_loopback
-                and not address.is_multicast
+                address
+                for address in near.owners
+                if address.family == family and not address.is_loopback and not address.is_multicast
             ]
         self.addresses: list[Address] = sorted(addresses)
         self.column = {address: i for i, address in enumerate(self.addresses)}
         self.shared = {
-            address for address in self.addresses
+            address
+            for address in self.addresses
             if len({owner.end.device for owner in near.owners.get(address, ())}) > 1
         }
         tables = [forwarding.obeyed[name, family] for name in self.names]
@@ -254,9 +255,7 @@ class FamilyReach:
         mask = edges.setdefault(there, np.zeros(len(self.addresses), dtype=bool))
         mask[passing] = True
 
-    def _on_link(
-        self, row: int, route: Route, hop: NextHop, columns: NDArray[np.int64]
-    ) -> None:
+    def _on_link(self, row: int, route: Route, hop: NextHop, columns: NDArray[np.int64]) -> None:
         """A hop that asks for the target itself: who answers owns it, so the leg ends."""
         for column in columns:
             self.bits[row, column] |= np.uint32(
@@ -289,9 +288,7 @@ class FamilyReach:
             return
         for column in columns:
             address = self.addresses[column]
-            verdict = next(
-                (r.problem for r in broken if r.prefix.contains(address)), "no-route"
-            )
+            verdict = next((r.problem for r in broken if r.prefix.contains(address)), "no-route")
             self.bits[row, column] |= np.uint32(BIT[verdict or "no-route"])
 
     # -- sources and rows ----------------------------------------------------------
@@ -352,13 +349,14 @@ class FamilyReach:
     def _back(self, owners: NDArray[np.int64], source: Address | None) -> Bits:
         if source is None or source not in self.column:
             return np.zeros(owners.shape, dtype=np.uint32)
-        return self.bits[owners, self.column[source]]
+        back: Bits = self.bits[owners, self.column[source]]
+        return back
 
     def _through(self, end: End, columns: NDArray[np.int64]) -> Bits:
         there = self.row[end.device]
         if self.forwarding.not_computed_on(end, self.family):
             return np.full(columns.shape, _UNKNOWN, dtype=np.uint32)
-        bits = self.bits[there, columns]
+        bits: Bits = self.bits[there, columns]
         if self.forwarding.devices[end.device].role != "unread" and not self.forwarding.forwards(
             end.device, end.interface, self.family
         ):
@@ -376,7 +374,8 @@ class FamilyReach:
                 return None
             if self.family == 6:
                 at_exit = [
-                    fact for interface, fact in usable_addresses(device, 6)
+                    fact
+                    for interface, fact in usable_addresses(device, 6)
                     if interface.name == hop.interface and not fact.address.is_link_local
                 ]
                 if len(at_exit) != 1 or at_exit[0].address.value >> 118 == 0x3FB:
@@ -437,9 +436,11 @@ def _combine(states: list[NDArray[np.int8]]) -> NDArray[np.int8]:
     out = np.full(stacked.shape[1], PARTLY, dtype=np.int8)
     for state in (NO, YES, UNSURE):
         out[(stacked == state).all(axis=0)] = state
-    mixed = (stacked == UNSURE).any(axis=0) & ~(stacked == NO).any(axis=0) & ~(
-        stacked == PARTLY
-    ).any(axis=0)
+    mixed = (
+        (stacked == UNSURE).any(axis=0)
+        & ~(stacked == NO).any(axis=0)
+        & ~(stacked == PARTLY).any(axis=0)
+    )
     out[mixed] = UNSURE
     return out
 
@@ -509,8 +510,10 @@ class Reach:
                         target in table.shared
                         or source in table.shared
                         or table.overlong[row, column]
-                        or (source is not None and table.overlong[
-                            owners[column], table.column[source]])
+                        or (
+                            source is not None
+                            and table.overlong[owners[column], table.column[source]]
+                        )
                     ):
                         yield self._walked(name, source, target, owner)
                         continue
@@ -556,7 +559,8 @@ class Reach:
                 elsewhere = owners != row
                 sources, _, ok = table.default_rows(row)
                 others = [
-                    fact.address for _, fact in usable_addresses(device, table.family)
+                    fact.address
+                    for _, fact in usable_addresses(device, table.family)
                     if not fact.address.is_link_local
                 ]
                 states = [ok[elsewhere]]
@@ -576,7 +580,12 @@ class Reach:
                     for value, count in zip(values, counts, strict=True):
                         verdict = verdict_of(int(value)) or "unknown"
                         ends[verdict] = ends.get(verdict, 0) + int(count)
-        return {"pairs": total, "ok": fine, "partly": partly, "outbound": dict(sorted(ends.items()))}
+        return {
+            "pairs": total,
+            "ok": fine,
+            "partly": partly,
+            "outbound": dict(sorted(ends.items())),
+        }
 
 
 def ping(

@@ -117,9 +117,7 @@ class Forwarding:
         family = target.family
         facts = self.devices[device]
         if facts.role == "unread":
-            return Step(
-                device, None, (Fate(None, "unknown", f"{device} could not be read."),)
-            )
+            return Step(device, None, (Fate(None, "unknown", f"{device} could not be read."),))
         if arrived is not None:
             end = End(device, arrived)
             odd = self.not_computed_on(end, family)
@@ -171,7 +169,12 @@ class Forwarding:
             interface, because = "", ()
         return Route(
             Prefix(target.family, target.value, 32 if target.family == 4 else 128),
-            "local", 0, 0, (NextHop("deliver", None, interface),), because, selected=True,
+            "local",
+            0,
+            0,
+            (NextHop("deliver", None, interface),),
+            because,
+            selected=True,
         )
 
     def _no_route(self, device: str, target: Address) -> Fate:
@@ -217,7 +220,7 @@ class Forwarding:
             reason = f"{device} sends it out of {end.interface}, and {answer.why}."
             return [Fate(hop, "unknown", reason)]
         who = f"the next hop {near}" if hop.address is not None else f"{near} itself"
-        reason = f"{device} asks for {who} on {end.interface}, and {answer.why}."
+        reason = f"{device} asks for {who} on {end.interface}, but {answer.why}."
         return [Fate(hop, "next-hop-silent", reason)]
 
 

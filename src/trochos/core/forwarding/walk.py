@@ -105,9 +105,7 @@ class Leg:
 
     @property
     def delivered_at(self) -> list[str]:
-        return list(
-            dict.fromkeys(b.last.device for b in self.branches if b.verdict == DELIVERED)
-        )
+        return list(dict.fromkeys(b.last.device for b in self.branches if b.verdict == DELIVERED))
 
     def as_json(self) -> dict[str, object]:
         return {
@@ -177,8 +175,10 @@ class _Walker:
     def _arrived(self, path: list[Hop], hop: Hop) -> Branch:
         if self.wanted and hop.device not in self.wanted:
             names = " or ".join(sorted(self.wanted))
-            reason = f"{hop.device} takes it: {self.packet.target} is its address too, not only " \
+            reason = (
+                f"{hop.device} takes it: {self.packet.target} is its address too, not only "
                 f"that of {names}."
+            )
             return self._end(path, hop, "wrong-host", reason)
         interface = hop.route.next_hops[0].interface if hop.route else None
         reason = f"{hop.device} has it: {self.packet.target} is its own address on {interface}."

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ..network.addressing import Address, host_prefix
-from ..network.facts import Device, End, Interface
+from ..network.facts import Device, End, Interface, Source
 from .links import Links
 from .routes import NextHop, Route
 
@@ -41,12 +41,10 @@ def connected_routes(device: Device, family: int, links: Links) -> list[Route]:
             if (prefix, interface.name) not in seen:
                 seen.add((prefix, interface.name))
                 if links.usable_for_routes(end):
-                    routes.append(
-                        Route(prefix, "connected", 0, 0, (hop,), because=(fact.source,))
-                    )
+                    routes.append(Route(prefix, "connected", 0, 0, (hop,), because=(fact.source,)))
                 else:
                     reason = links.why_down(end) or "the line is down"
-                    because = (fact.source,)
+                    because: tuple[Source, ...] = (fact.source,)
                     if interface.enabled_source is not None and not interface.enabled:
                         because = (*because, interface.enabled_source)
                     routes.append(

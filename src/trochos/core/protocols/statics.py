@@ -82,8 +82,15 @@ class StaticResolver:
                     )
                     out.append(
                         Route(
-                            prefix, "static", distance, 0, (), (static.source,),
-                            problem=found.problem, why=found.why, wanted=(wanted,),
+                            prefix,
+                            "static",
+                            distance,
+                            0,
+                            (),
+                            (static.source,),
+                            problem=found.problem,
+                            why=found.why,
+                            wanted=(wanted,),
                         )
                     )
                     continue
@@ -201,9 +208,7 @@ class StaticResolver:
             if hop.action != "forward":
                 hops.append(hop)
             else:
-                hops.append(
-                    NextHop("forward", hop.address or gateway, hop.interface, hop.weight)
-                )
+                hops.append(NextHop("forward", hop.address or gateway, hop.interface, hop.weight))
         if hops:
             return Resolution(tuple(hops), None if static.kernel else gateway)
         if static.kernel:

@@ -72,8 +72,7 @@ def compute_table(device: Device, family: int, links: Links) -> Table:
 
 def _shape(best: dict[Prefix, Route]) -> dict[Prefix, tuple[object, ...]]:
     return {
-        prefix: (route.protocol, route.distance, route.next_hops)
-        for prefix, route in best.items()
+        prefix: (route.protocol, route.distance, route.next_hops) for prefix, route in best.items()
     }
 
 

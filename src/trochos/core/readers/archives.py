@@ -33,8 +33,10 @@ LIMITS = Limits()
 
 
 def is_archive(data: bytes) -> bool:
-    return data[:4] in (b"PK\x03\x04", b"PK\x05\x06") or data[:2] == b"\x1f\x8b" or (
-        len(data) > 262 and data[257:262] == b"ustar"
+    return (
+        data[:4] in (b"PK\x03\x04", b"PK\x05\x06")
+        or data[:2] == b"\x1f\x8b"
+        or (len(data) > 262 and data[257:262] == b"ustar")
     )
 
 
@@ -84,8 +86,16 @@ def unpack(data: bytes, limits: Limits = LIMITS) -> dict[str, bytes]:
         return _untar(data, limits)
     except UploadError:
         raise
-    except (zipfile.BadZipFile, tarfile.TarError, zlib.error, EOFError, OSError, ValueError,
-            NotImplementedError, RuntimeError) as error:
+    except (
+        zipfile.BadZipFile,
+        tarfile.TarError,
+        zlib.error,
+        EOFError,
+        OSError,
+        ValueError,
+        NotImplementedError,
+        RuntimeError,
+    ) as error:
         raise UploadError(
             f"The archive could not be opened: {error}. Pack it again as .zip or .tar.gz."
         ) from error

@@ -37,21 +37,90 @@ KINDS = {
     "empty": "an empty list",
 }
 
-_LINK_IRRELEVANT = (
-    "ifindex link_index qdisc group txqlen broadcast link_netnsid promiscuity allmulti min_mtu "
-    "max_mtu num_tx_queues num_rx_queues gso_max_size gso_max_segs tso_max_size tso_max_segs "
-    "gro_max_size gso_ipv4_max_size gro_ipv4_max_size linkmode altnames permaddr parentbus "
-    "parentdev inet6_addr_gen_mode stats stats64 xdp ifalias vfinfo_list netns-immutable "
-    "phys_port_name phys_switch_id phys_port_id event link_pointtopoint"
-).split()
-_ADDRESS_IRRELEVANT = (
-    "broadcast label valid_life_time preferred_life_time nodad noprefixroute dynamic mngtmpaddr "
-    "temporary protocol metric home secondary permanent stable-privacy optimistic proto"
-).split()
-_ROUTE_IRRELEVANT = (
-    "pref uid cache expires error hoplimit mtu advmss rtt rttvar ssthresh cwnd initcwnd initrwnd "
-    "window features quickack congctl nhid tos users age used rto_min"
-).split()
+_LINK_IRRELEVANT = [
+    "ifindex",
+    "link_index",
+    "qdisc",
+    "group",
+    "txqlen",
+    "broadcast",
+    "link_netnsid",
+    "promiscuity",
+    "allmulti",
+    "min_mtu",
+    "max_mtu",
+    "num_tx_queues",
+    "num_rx_queues",
+    "gso_max_size",
+    "gso_max_segs",
+    "tso_max_size",
+    "tso_max_segs",
+    "gro_max_size",
+    "gso_ipv4_max_size",
+    "gro_ipv4_max_size",
+    "linkmode",
+    "altnames",
+    "permaddr",
+    "parentbus",
+    "parentdev",
+    "inet6_addr_gen_mode",
+    "stats",
+    "stats64",
+    "xdp",
+    "ifalias",
+    "vfinfo_list",
+    "netns-immutable",
+    "phys_port_name",
+    "phys_switch_id",
+    "phys_port_id",
+    "event",
+    "link_pointtopoint",
+]
+_ADDRESS_IRRELEVANT = [
+    "broadcast",
+    "label",
+    "valid_life_time",
+    "preferred_life_time",
+    "nodad",
+    "noprefixroute",
+    "dynamic",
+    "mngtmpaddr",
+    "temporary",
+    "protocol",
+    "metric",
+    "home",
+    "secondary",
+    "permanent",
+    "stable-privacy",
+    "optimistic",
+    "proto",
+]
+_ROUTE_IRRELEVANT = [
+    "pref",
+    "uid",
+    "cache",
+    "expires",
+    "error",
+    "hoplimit",
+    "mtu",
+    "advmss",
+    "rtt",
+    "rttvar",
+    "ssthresh",
+    "cwnd",
+    "initcwnd",
+    "initrwnd",
+    "window",
+    "features",
+    "quickack",
+    "congctl",
+    "nhid",
+    "tos",
+    "users",
+    "age",
+    "used",
+    "rto_min",
+]
 # Kinds of interface whose links are made of something that is not computed here.
 _LAYERED = {
     "vlan": "VLAN interfaces are not computed",
@@ -150,7 +219,11 @@ def read_links(document: Document, device: str, file: str) -> CaptureDraft:
 
 
 def _read_link_kind(
-    entry: Node, interface: InterfaceDraft, draft: CaptureDraft, device: str, file: str,
+    entry: Node,
+    interface: InterfaceDraft,
+    draft: CaptureDraft,
+    device: str,
+    file: str,
     document: Document,
 ) -> None:
     linkinfo = entry.peek("linkinfo")
@@ -161,7 +234,9 @@ def _read_link_kind(
         node = linkinfo.peek("info_kind") or linkinfo
         draft.unmodelled.append(
             Unmodelled(
-                _source(device, file, document, node), _LAYERED[kind or ""], interface=interface.name
+                _source(device, file, document, node),
+                _LAYERED[kind or ""],
+                interface=interface.name,
             )
         )
         for below in linkinfo.walk():
@@ -180,7 +255,11 @@ def _read_link_kind(
 
 
 def _read_address(
-    info: Node, interface: InterfaceDraft, draft: CaptureDraft, device: str, file: str,
+    info: Node,
+    interface: InterfaceDraft,
+    draft: CaptureDraft,
+    device: str,
+    file: str,
     document: Document,
 ) -> None:
     info.ignore(*_ADDRESS_IRRELEVANT)

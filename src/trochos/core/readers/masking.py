@@ -40,9 +40,7 @@ _SECRET_NAMES = (
 )
 _JSON = re.compile(r'"' + _SECRET_NAMES + r'"\s*:\s*("(?:[^"\\]|\\.)*"|-?\d[\w.+-]*)', re.I)
 _XML = re.compile(r"<(" + _SECRET_NAMES + r")(?:\s[^>]*)?>([^<]+)</\1>", re.I)
-_PEM = re.compile(
-    r"-----BEGIN ([A-Z ]*PRIVATE KEY)-----(.*?)(?:-----END \1-----|\Z)", re.S
-)
+_PEM = re.compile(r"-----BEGIN ([A-Z ]*PRIVATE KEY)-----(.*?)(?:-----END \1-----|\Z)", re.S)
 _DONE = re.compile(r"<secret:[0-9a-f]{12}>")
 
 

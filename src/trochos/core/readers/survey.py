@@ -97,9 +97,7 @@ class _Survey:
             text = self.decode(path, parts, files[path])
             if text is None:
                 continue
-            if len(parts) == 1:
-                flat.append((path, text))
-            elif parts[0] == "devices" and len(parts) == 2:
+            if len(parts) == 1 or (parts[0] == "devices" and len(parts) == 2):
                 flat.append((path, text))
             else:
                 at = 1 if parts[0] == "devices" else 0
@@ -108,8 +106,10 @@ class _Survey:
         return self.finish()
 
     def decode(self, path: str, parts: list[str], data: bytes) -> str | None:
-        device = parts[1] if parts[0] == "devices" and len(parts) > 2 else (
-            parts[0] if len(parts) > 1 else None
+        device = (
+            parts[1]
+            if parts[0] == "devices" and len(parts) > 2
+            else (parts[0] if len(parts) > 1 else None)
         )
         name = parts[-1] if device else path
         if b"\x00" in data:
@@ -347,7 +347,8 @@ def _merge(name: str, drafts: _Drafts, role: str | None) -> Device:
     routing = [config for config in configs if config.routes]
     forwarding: list[bool | None] = [None, None]
     forwarding_source: Source | None = None
-    for layer in (*captures, *configs):
+    layers: list[CaptureDraft | ConfigDraft] = [*captures, *configs]
+    for layer in layers:
         for index in (0, 1):
             value = layer.forwarding[index]
             if value is not None:
@@ -367,14 +368,17 @@ def _merge(name: str, drafts: _Drafts, role: str | None) -> Device:
     gathered: dict[int, tuple[GatheredRoute, ...]] = {}
     if routing:
         tables: dict[int, list[GatheredRoute]] = {}
-        detailed = [c for c in captures if any(r.distance is not None for rs in
-                    c.gathered.values() for r in rs)]
+        detailed = [
+            c
+            for c in captures
+            if any(r.distance is not None for rs in c.gathered.values() for r in rs)
+        ]
         for capture in detailed or captures:
             for family, routes in capture.gathered.items():
                 tables.setdefault(family, []).extend(routes)
         gathered = {family: tuple(routes) for family, routes in tables.items()}
     named = next((c for c in configs if c.hostname), None)
-    unmodelled = [u for layer in (*configs, *captures) for u in layer.unmodelled]
+    unmodelled = [u for layer in layers for u in layer.unmodelled]
     if final == "router":
         unmodelled += [u for capture in captures for u in capture.unmodelled_if_router]
     return Device(
@@ -423,14 +427,16 @@ def _interfaces(
     )
     out = []
     for name in dict.fromkeys([*captured, *configured]):
-        config, live = configured.get(name), captured.get(name)
-        out.append(_interface(device, name, config, live, speaks))
+        out.append(_interface(device, name, configured.get(name), captured.get(name), speaks))
     out.sort(key=lambda i: (not i.loopback, i.order) if not captured else (False, i.order))
     return tuple(out)
 
 
 def _interface(
-    device: str, name: str, config: InterfaceDraft | None, live: InterfaceDraft | None,
+    device: str,
+    name: str,
+    config: InterfaceDraft | None,
+    live: InterfaceDraft | None,
     speaks: bool,
 ) -> Interface:
     addresses: list[AddressFact] = list(config.addresses) if config else []
@@ -454,8 +460,10 @@ def _interface(
         if derived is not None and any(f.address.family == 6 for f in addresses):
             source = base.source._replace(text=f"formed from the MAC address {mac}", default=True)
             addresses.append(AddressFact(InterfaceAddress(derived, 64), source, captured=True))
-    enabled = config.enabled if config and config.enabled is not None else (
-        live.enabled if live and live.enabled is not None else True
+    enabled = (
+        config.enabled
+        if config and config.enabled is not None
+        else (live.enabled if live and live.enabled is not None else True)
     )
     return Interface(
         name=name,
@@ -487,5 +495,3 @@ def addresses_of(device: Device) -> list[tuple[Address, End]]:
         for fact in interface.addresses
         if not fact.address.is_link_local and not fact.address.is_loopback
     ]
-
-

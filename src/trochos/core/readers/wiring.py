@@ -123,10 +123,7 @@ def segments_from_wiring(
         if wiring.nodes[name].role in ("router", "host", "device")
         or (
             wiring.nodes[name].role != "lan"
-            and (
-                wiring.nodes[name].addressed
-                or _routed_to(links_of[name], devices)
-            )
+            and (wiring.nodes[name].addressed or _routed_to(links_of[name], devices))
         )
     }
     lans = set(outside) - unread
@@ -141,9 +138,7 @@ def segments_from_wiring(
         return end
 
     for left, right in wiring.links:
-        ends = [
-            End(end.device, "") if end.device in lans else end for end in (left, right)
-        ]
+        ends = [End(end.device, "") if end.device in lans else end for end in (left, right)]
         parent[find(ends[0])] = find(ends[1])
     groups: dict[End, list[End]] = {}
     for end in parent:
@@ -151,9 +146,9 @@ def segments_from_wiring(
     segments = []
     for members in groups.values():
         names = [end.device for end in members if end.device in lans and end.interface == ""]
-        ends = tuple(sorted(end for end in members if end.device not in lans))
-        missing = tuple(sorted({end.device for end in ends if end.device in unread}))
-        segments.append(Segment(ends, "+".join(sorted(names)) or None, missing))
+        joined = tuple(sorted(end for end in members if end.device not in lans))
+        missing = tuple(sorted({end.device for end in joined if end.device in unread}))
+        segments.append(Segment(joined, "+".join(sorted(names)) or None, missing))
     return segments, sorted(unread)
 
 
@@ -216,10 +211,9 @@ def infer_segments(devices: Iterable[Device], taken: set[End]) -> list[Segment]:
     for end in parent:
         groups.setdefault(find(end), []).append(end)
     return [
-        Segment(tuple(sorted(ends)), reason=reasons.get(root, "the ends share a subnet"),
-                inferred=True)
+        Segment(
+            tuple(sorted(ends)), reason=reasons.get(root, "the ends share a subnet"), inferred=True
+        )
         for root, ends in groups.items()
         if len(ends) > 1
     ]
-
-

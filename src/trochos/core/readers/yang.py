@@ -22,14 +22,29 @@ YANG = Profile(name="YANG (RFC 8349)", static_distance=1, down_keeps_connected=F
 
 _INSTANCE = "ietf-yang-instance-data:instance-data-set"
 _STANDARD = ("ietf-interfaces:", "ietf-routing:", "ietf-system:", "ietf-ip:", "ietf-restconf:")
-_INSTANCE_IRRELEVANT = (
-    "name description contact organization datastore revision timestamp content-schema "
-    "format-version includes-defaults @instance-data-set"
-).split()
-_INTERFACE_IRRELEVANT = (
-    "link-up-down-trap-enable last-change if-index higher-layer-if lower-layer-if speed "
-    "statistics phys-address"
-).split()
+_INSTANCE_IRRELEVANT = [
+    "name",
+    "description",
+    "contact",
+    "organization",
+    "datastore",
+    "revision",
+    "timestamp",
+    "content-schema",
+    "format-version",
+    "includes-defaults",
+    "@instance-data-set",
+]
+_INTERFACE_IRRELEVANT = [
+    "link-up-down-trap-enable",
+    "last-change",
+    "if-index",
+    "higher-layer-if",
+    "lower-layer-if",
+    "speed",
+    "statistics",
+    "phys-address",
+]
 _SPECIAL = {"blackhole": "discard", "unreachable": "reject", "prohibit": "reject"}
 
 
@@ -65,16 +80,21 @@ class _Reader:
         if interfaces is not None:
             for position, entry in enumerate(interfaces.items("interface")):
                 self.interface(entry, position)
-        root.ignore("ietf-interfaces:interfaces-state", "ietf-yang-library:yang-library",
-                    "ietf-yang-library:modules-state", "ietf-netconf-monitoring:netconf-state")
+        root.ignore(
+            "ietf-interfaces:interfaces-state",
+            "ietf-yang-library:yang-library",
+            "ietf-yang-library:modules-state",
+            "ietf-netconf-monitoring:netconf-state",
+        )
         system = root.get("ietf-system:system")
         if system is not None:
             self.draft.hostname = system.text("hostname")
             node = system.peek("hostname")
             if node is not None:
                 self.draft.hostname_source = self.source(node, "/ietf-system:system/hostname")
-            system.ignore("contact", "location", "clock", "ntp", "dns-resolver", "authentication",
-                          "radius")
+            system.ignore(
+                "contact", "location", "clock", "ntp", "dns-resolver", "authentication", "radius"
+            )
         routing = root.get("ietf-routing:routing")
         self.draft.routes = routing is not None
         if routing is not None:
@@ -131,12 +151,17 @@ class _Reader:
         if mtu is not None and number is not None:
             interface.mtu = min(number, interface.mtu or number)
             interface.mtu_source = self.source(mtu, f"{path}/mtu")
-        container.ignore("dup-addr-detect-transmits", "autoconf", "neighbor",
-                         "ietf-ipv6-unicast-routing:ipv6-router-advertisements",
-                         "ipv6-router-advertisements", "bind-ni-name")
+        container.ignore(
+            "dup-addr-detect-transmits",
+            "autoconf",
+            "neighbor",
+            "ietf-ipv6-unicast-routing:ipv6-router-advertisements",
+            "ipv6-router-advertisements",
+            "bind-ni-name",
+        )
         if container.boolean("enabled") is False:
-            for address in container.items("address"):
-                address.use_all()
+            for disabled in container.items("address"):
+                disabled.use_all()
             return
         for entry in container.items("address"):
             entry.ignore("origin", "status", "vrrp")
@@ -181,8 +206,10 @@ class _Reader:
                 statics = entry.get("static-routes")
                 if statics is None:
                     continue
-                for family, module in ((4, "ietf-ipv4-unicast-routing"),
-                                       (6, "ietf-ipv6-unicast-routing")):
+                for family, module in (
+                    (4, "ietf-ipv4-unicast-routing"),
+                    (6, "ietf-ipv6-unicast-routing"),
+                ):
                     container = _find(statics, module, f"ipv{family}")
                     if container is not None:
                         base = f"{path}/static-routes/{module}:ipv{family}"
@@ -223,9 +250,12 @@ class _Reader:
 
     def next_hop(self, hop: Node, prefix, path: str, shared: int | None) -> None:  # type: ignore[no-untyped-def]
         module = f"ietf-ipv{prefix.family}-unicast-routing"
-        address_node = hop.peek(f"{module}:next-hop-address") or hop.peek(
-            f"{module}:address"
-        ) or hop.peek("next-hop-address") or hop.peek("address")
+        address_node = (
+            hop.peek(f"{module}:next-hop-address")
+            or hop.peek(f"{module}:address")
+            or hop.peek("next-hop-address")
+            or hop.peek("address")
+        )
         gateway = None
         if address_node is not None:
             address_node.seen = 1
@@ -240,8 +270,9 @@ class _Reader:
             node = hop.peek("special-next-hop") or hop
             node.seen = 0
             self.draft.unmodelled.append(
-                Unmodelled(self.source(node, path), f"the next hop {word!r} is not computed",
-                           prefix.family)
+                Unmodelled(
+                    self.source(node, path), f"the next hop {word!r} is not computed", prefix.family
+                )
             )
             return
         preference = hop.integer("trochos-routing:preference")

@@ -38,7 +38,9 @@ class OneTimeLink(models.Model):
         """The user a token signs in, or None if it is unknown, used or too old."""
         # One statement decides, so two calls with one token cannot both succeed.
         taken = cls.objects.filter(
-            digest=_digest(token), used_at=None, expires_at__gt=timezone.now(),
+            digest=_digest(token),
+            used_at=None,
+            expires_at__gt=timezone.now(),
             user__is_active=True,
         ).update(used_at=timezone.now())
         if not taken:

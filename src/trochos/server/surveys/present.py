@@ -56,7 +56,8 @@ def device_list(survey: Computed) -> list[dict[str, object]]:
                 "unused_routes": sum(not route.selected for route in routes),
                 "open_lines": sum(
                     line.matters
-                    for report in survey.survey.reading if report.device == device.name
+                    for report in survey.survey.reading
+                    if report.device == device.name
                     for line in report.unknown
                 ),
                 "findings": severity_counts(
@@ -90,7 +91,8 @@ def _interface(survey: Computed, device: Device, interface: Interface) -> dict[s
         "mac": interface.mac,
         "connects_to": [
             {"device": other.device, "interface": other.interface}
-            for other in (segment.ends if segment else ()) if other != end
+            for other in (segment.ends if segment else ())
+            if other != end
         ],
         "lan": segment.lan if segment else None,
         "evidence": interface.source.as_json() if interface.source else None,
@@ -119,7 +121,8 @@ def _family(survey: Computed, device: Device, family: int) -> dict[str, object]:
     )
     gathered = device.gathered.get(family, ())
     real = {
-        route.prefix: route for route in gathered
+        route.prefix: route
+        for route in gathered
         if route.selected and not (family == 6 and route.prefix.network >> 118 == 0x3FA)
     }
     ours = {r.prefix: r for r in routes if r.selected and r.protocol != "local"}
@@ -145,7 +148,9 @@ def _family(survey: Computed, device: Device, family: int) -> dict[str, object]:
                 "prefix": str(prefix),
                 "state": state,
                 "computed": mine.as_json() if mine else None,
-                "gathered": None if theirs is None else {
+                "gathered": None
+                if theirs is None
+                else {
                     "prefix": str(theirs.prefix),
                     "protocol": theirs.protocol,
                     "selected": theirs.selected,
@@ -199,19 +204,24 @@ def map_document(survey: Computed) -> dict[str, object]:
                     "interface": end.interface,
                     "up": links.is_up(end) or interface is None,
                     "addresses": [
-                        str(fact.value) for fact in (interface.addresses if interface else ())
+                        str(fact.value)
+                        for fact in (interface.addresses if interface else ())
                         if not fact.address.is_link_local
                     ],
                 }
             )
-        down = [links.why_down(e) for e in segment.ends if links.interface(e) is not None
-                and not links.is_up(e)]
+        down = [
+            links.why_down(e)
+            for e in segment.ends
+            if links.interface(e) is not None and not links.is_up(e)
+        ]
         out.append(
             {
                 "lan": segment.lan,
                 "up": not down,
-                "why_down": next((why for why in down if why and "far end" not in why),
-                                 down[0] if down else None),
+                "why_down": next(
+                    (why for why in down if why and "far end" not in why), down[0] if down else None
+                ),
                 "inferred": segment.inferred,
                 "reason": segment.reason,
                 "ends": ends,

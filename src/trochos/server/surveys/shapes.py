@@ -113,11 +113,14 @@ class OnePathShape(_Shape):
 
     def get_fields(self) -> dict[str, Any]:
         return {
-            **super().get_fields(), "from": EndpointShape(), "return": LegShape(allow_null=True)
+            **super().get_fields(),
+            "from": EndpointShape(),
+            "return": LegShape(allow_null=True),
         }
 
 
 class PathShape(OnePathShape):
+    touching = s.ListField(child=s.CharField(), help_text="ids of findings that bear on it")
     also = OnePathShape(required=False)
 
 
@@ -388,7 +391,9 @@ class CaseRequest(_Shape):
     reporter = s.CharField(max_length=100, required=False, allow_blank=True)
     sender = s.CharField(max_length=200)
     receiver = s.CharField(max_length=200)
-    source = s.CharField(max_length=100, required=False, allow_blank=True)
+    source = s.CharField(  # type: ignore[assignment]
+        max_length=100, required=False, allow_blank=True
+    )
     protocol = s.ChoiceField(["icmp", "tcp", "udp"], default="icmp")
     port = s.IntegerField(required=False, allow_null=True, min_value=1, max_value=65535)
     size = s.IntegerField(required=False, default=0, min_value=0, max_value=65535)
@@ -410,4 +415,3 @@ class CaseListShape(_Shape):
 
 class ErrorShape(_Shape):
     detail = s.CharField()
-

@@ -73,9 +73,7 @@ def store(files: dict[str, bytes], title: str | None, user: User | None) -> Stor
         device_count=len(survey.network.devices),
         unread_count=sum(device.role == "unread" for device in survey.network.devices),
         file_count=sum(len(texts) for texts in survey.survey.files.values()),
-        open_lines=sum(
-            line.matters for report in survey.survey.reading for line in report.unknown
-        ),
+        open_lines=sum(line.matters for report in survey.survey.reading for line in report.unknown),
         findings=counts,
     )
     _remember(stored.id, survey)

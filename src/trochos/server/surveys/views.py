@@ -74,7 +74,7 @@ def _uploaded(request: Request) -> dict[str, bytes]:
         UploadError: nothing was sent, or it breaks a bound.
     """
     sent = request.FILES.getlist("files")
-    paths = request.data.getlist("paths") if "paths" in request.data else []
+    paths = request._request.POST.getlist("paths")
     if not sent:
         raise UploadError("No file was sent. Choose files, a folder, or a .zip.")
     if sum(item.size or 0 for item in sent) > settings.UPLOAD_MAX_BYTES:
@@ -113,7 +113,7 @@ class SurveysView(APIView):
     )
     def post(self, request: Request) -> Response:
         files = _uploaded(request)
-        title = str(request.data.get("title") or "").strip() or None
+        title = request._request.POST.get("title", "").strip() or None
         user: Any = request.user
         return Response(survey_json(store(files, title, user)), status=201)
 
@@ -231,8 +231,9 @@ class PathView(APIView):
         query = request.query_params
         if not query.get("from") or not query.get("to"):
             raise ValidationError("Name who cannot reach what: from and to.")
-        path = _opened(survey).path(query["from"], query["to"], _traffic(request))
-        return Response(path.as_json())
+        opened = _opened(survey)
+        path = opened.path(query["from"], query["to"], _traffic(request))
+        return Response({**path.as_json(), "touching": opened.touching(path)})
 
 
 class DecisionView(APIView):
@@ -245,16 +246,17 @@ class DecisionView(APIView):
         opened = _opened(survey)
         device = _device(opened, request.query_params.get("device", ""))
         target = _address(request.query_params.get("target"), "target")
-        return Response(
-            explain_decision(opened.tables, opened.forwarding, device.name, target)
-        )
+        return Response(explain_decision(opened.tables, opened.forwarding, device.name, target))
 
 
 class EndsView(APIView):
     @extend_schema(
         operation_id="ends",
         parameters=[
-            _text("device"), _text("interface"), _text("next_hop", False), _text("toward", False)
+            _text("device"),
+            _text("interface"),
+            _text("next_hop", False),
+            _text("toward", False),
         ],
         responses=shapes.EndsShape,
     )
@@ -327,9 +329,7 @@ class WhyView(APIView):
 
 def case_json(case: Case, survey: Computed) -> dict[str, object]:
     """A case with what is true of it on its survey now."""
-    traffic = Traffic(
-        case.source or None, case.protocol, case.port, case.size, case.dont_fragment
-    )
+    traffic = Traffic(case.source or None, case.protocol, case.port, case.size, case.dont_fragment)
     try:
         path = survey.path(case.sender, case.receiver, traffic)
         works, sentence = path.works, path.sentence()
@@ -376,8 +376,7 @@ class CasesView(APIView):
         opened = computed(stored)
         fields = data.validated_data
         # A complaint that cannot be asked is refused before it is kept.
-        opened.path(fields["sender"], fields["receiver"],
-                    Traffic(fields.get("source") or None))
+        opened.path(fields["sender"], fields["receiver"], Traffic(fields.get("source") or None))
         user: Any = request.user
         case = Case.objects.create(survey=stored, opened_by=user, **fields)
         return Response(case_json(case, opened), status=201)

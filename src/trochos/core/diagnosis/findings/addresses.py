@@ -22,14 +22,18 @@ def find(context: Context) -> Iterator[Finding]:
     for device in context.network.devices:
         if device.hostname and device.hostname != device.name and device.hostname_source:
             yield Finding(
-                "hostname-differs", NOTES, device.name,
+                "hostname-differs",
+                NOTES,
+                device.name,
                 f"{device.name} calls itself {device.hostname}.",
                 "Names in logs and in this survey will not match. Nothing stops because of it.",
                 (device.hostname_source,),
             )
         if device.role == "unread":
             yield Finding(
-                "device-unread", NOTES, device.name,
+                "device-unread",
+                NOTES,
+                device.name,
                 f"{device.name} could not be read.",
                 "What it does with packets is unknown, and so is every answer that depends on it.",
                 (),
@@ -55,10 +59,14 @@ def _conflicts(context: Context) -> Iterator[Finding]:
         if len(devices) == 1:
             ends = [owner.end for owner in owners]
             yield Finding(
-                "address-twice", NOTES, devices[0],
+                "address-twice",
+                NOTES,
+                devices[0],
                 f"{devices[0]} has {address} on {ends[0].interface} and on {ends[1].interface}.",
                 "Only one of the two interfaces can be meant.",
-                _sources(context, address, ends), ends[1].interface, key=str(address),
+                _sources(context, address, ends),
+                ends[1].interface,
+                key=str(address),
             )
             continue
         both = len({end.device for end in active}) > 1
@@ -67,14 +75,19 @@ def _conflicts(context: Context) -> Iterator[Finding]:
         ends = sorted(ends, key=lambda end: (_fits(context, end, address), end))
         first, other = ends[0], next(end for end in ends if end.device != ends[0].device)
         yield Finding(
-            "address-conflict", BREAKS if both else RISKS, first.device,
+            "address-conflict",
+            BREAKS if both else RISKS,
+            first.device,
             f"{first.device} and {other.device} both have the address {address} "
             f"({first.interface} and {other.interface}).",
             "Packets to this address reach whichever of the two is nearer or answers first, and "
             "replies come from the wrong one."
-            if both else
-            "One of the two is down now. When it comes back, packets reach whichever is nearer.",
-            _sources(context, address, ends), first.interface, other, str(address),
+            if both
+            else "One of the two is down now. When it comes back, packets reach the nearer.",
+            _sources(context, address, ends),
+            first.interface,
+            other,
+            str(address),
         )
 
 
@@ -91,8 +104,6 @@ def _fits(context: Context, end: End, address: Address) -> int:
         far = links.interface(other)
         if other == end or far is None:
             continue
-        count += any(
-            prefix.contains(fact.address) for fact in far.addresses for prefix in mine
-        )
+        count += any(prefix.contains(fact.address) for fact in far.addresses for prefix in mine)
     # A subnet that other routers have static routes towards is the established one.
     return count

@@ -31,8 +31,10 @@ def find(context: Context) -> Iterator[Finding]:
             if not addresses:
                 continue
             defaults = [
-                route for route in device.statics
-                if route.prefix.family == family and route.prefix.is_default
+                route
+                for route in device.statics
+                if route.prefix.family == family
+                and route.prefix.is_default
                 and route.special is None
             ]
             if not defaults:
@@ -45,11 +47,13 @@ def find(context: Context) -> Iterator[Finding]:
 
 def _none(context: Context, device: Device, family: int) -> Iterator[Finding]:
     routes = [
-        route for route in device.statics
+        route
+        for route in device.statics
         if route.prefix.family == family and not route.prefix.is_host
     ]
     _, fact = next(
-        (i, f) for i, f in usable_addresses(device, family)
+        (i, f)
+        for i, f in usable_addresses(device, family)
         if not f.address.is_link_local and not i.loopback
     )
     label = "IPv4" if family == 4 else "IPv6"
@@ -65,11 +69,14 @@ def _none(context: Context, device: Device, family: int) -> Iterator[Finding]:
     if not company:
         return
     yield Finding(
-        "host-without-gateway", NOTES if routes else BREAKS, device.name,
+        "host-without-gateway",
+        NOTES if routes else BREAKS,
+        device.name,
         f"{device.name} has no {label} gateway.",
         f"It can reach {fact.connected} and nothing beyond it"
         + (", except by its other static routes." if routes else "."),
-        (fact.source,), key=label,
+        (fact.source,),
+        key=label,
     )
 
 
@@ -90,10 +97,13 @@ def _several(device: Device, defaults: list[StaticRoute]) -> Iterator[Finding]:
         return  # one entry with several next hops was meant so
     names = " and ".join(str(route.gateway or route.interface) for route in equal[:2])
     yield Finding(
-        "host-two-gateways", RISKS, device.name,
+        "host-two-gateways",
+        RISKS,
+        device.name,
         f"{device.name} has two gateways of equal rank, {names}.",
         "Which of the two it uses depends on the order in which they were set.",
-        tuple(route.source for route in equal), key=f"ipv{equal[0].prefix.family}",
+        tuple(route.source for route in equal),
+        key=f"ipv{equal[0].prefix.family}",
     )
 
 
@@ -113,17 +123,23 @@ def _gateway(context: Context, device: Device, route: StaticRoute) -> Iterator[F
     evidence = (route.source, *(fact.source for fact in plain[:1]))
     if not on_subnet and not local and not route.onlink and not single:
         others = any(
-            other.interface == route.interface and other.gateway is None
-            and other.prefix.contains(gateway) and not other.prefix.is_default
+            other.interface == route.interface
+            and other.gateway is None
+            and other.prefix.contains(gateway)
+            and not other.prefix.is_default
             for other in device.statics
         )
         if not others:
             subnet = plain[0].connected if plain else "its subnet"
             yield Finding(
-                "host-gateway-outside", BREAKS, device.name,
+                "host-gateway-outside",
+                BREAKS,
+                device.name,
                 f"{device.name}'s gateway {gateway} is not in {subnet}.",
                 "The host cannot ask for an address outside its own subnet, so it has no way out.",
-                evidence, route.interface, key=str(gateway),
+                evidence,
+                route.interface,
+                key=str(gateway),
             )
             return
     answer = context.forwarding.near.answer(end, gateway)
@@ -131,16 +147,25 @@ def _gateway(context: Context, device: Device, route: StaticRoute) -> Iterator[F
         for taker in answer.takers:
             if not context.forwarding.forwards(taker.device, taker.interface, gateway.family):
                 yield Finding(
-                    "host-gateway-is-host", BREAKS, device.name,
+                    "host-gateway-is-host",
+                    BREAKS,
+                    device.name,
                     f"{device.name}'s gateway {gateway} is {taker.device}, which passes nothing "
                     "on.",
                     "Everything that leaves the subnet is dropped there.",
-                    evidence, route.interface, taker, str(gateway),
+                    evidence,
+                    route.interface,
+                    taker,
+                    str(gateway),
                 )
     elif not answer.unknown:
         yield Finding(
-            "host-gateway-silent", BREAKS, device.name,
+            "host-gateway-silent",
+            BREAKS,
+            device.name,
             f"{device.name}'s gateway is {gateway}, and nobody has that address.",
             f"{answer.why[:1].upper()}{answer.why[1:]}. Everything that leaves the subnet is lost.",
-            evidence, route.interface, key=str(gateway),
+            evidence,
+            route.interface,
+            key=str(gateway),
         )

@@ -34,7 +34,8 @@ def _facts(context: Context, end: End, family: int) -> list[AddressFact]:
     if interface is None:
         return []
     return [
-        fact for fact in interface.addresses
+        fact
+        for fact in interface.addresses
         if fact.address.family == family
         and not fact.address.is_link_local
         and not fact.value.prefix.is_host
@@ -51,7 +52,9 @@ def _subnets(context: Context, segment: Segment, family: int) -> Iterator[Findin
         others = {other: theirs for other, theirs in facts.items() if other != end}
         shared = any(
             fact.connected == other.connected
-            for fact in found for theirs in others.values() for other in theirs
+            for fact in found
+            for theirs in others.values()
+            for other in theirs
         )
         if shared:
             continue
@@ -70,23 +73,33 @@ def _subnets(context: Context, segment: Segment, family: int) -> Iterator[Findin
         if mine.connected.overlaps(theirs.connected):
             outside = not (sees and seen)
             yield Finding(
-                "masks-differ", BREAKS if outside else RISKS, end.device,
+                "masks-differ",
+                BREAKS if outside else RISKS,
+                end.device,
                 f"{end} has {mine.value} and {rival} has {theirs.value}: the masks differ.",
                 (
                     f"For {end.device if not sees else rival.device} the other one lies outside "
                     "the link's subnet, so it looks for a route instead of asking on the link."
-                    if outside else
-                    "The two see each other, but they disagree about who else is on the link."
+                    if outside
+                    else "The two see each other, but they disagree about who else is on the link."
                 ),
-                evidence, end.interface, rival, f"ipv{family}",
+                evidence,
+                end.interface,
+                rival,
+                f"ipv{family}",
             )
         else:
             yield Finding(
-                "subnets-differ", BREAKS, end.device,
+                "subnets-differ",
+                BREAKS,
+                end.device,
                 f"{end} has {mine.value} and {rival} has {theirs.value}: different subnets on one "
                 "link.",
                 "Neither end can reach the other directly, so every route over this link is dead.",
-                evidence, end.interface, rival, f"ipv{family}",
+                evidence,
+                end.interface,
+                rival,
+                f"ipv{family}",
             )
 
 
@@ -125,23 +138,37 @@ def _shut(context: Context, device: Device, interface: Interface) -> Iterator[Fi
         lines = [getattr(item, "source") for item in needed]  # noqa: B009
         what = f"{len(needed)} route{'s need' if len(needed) != 1 else ' needs'} it"
         yield Finding(
-            "interface-shut", BREAKS, device.name,
+            "interface-shut",
+            BREAKS,
+            device.name,
             f"{end} is shut down, and {what}.",
             "Nothing passes an interface that is shut down, and every route over it is gone.",
-            (*evidence, *lines[:6]), interface.name, far,
+            (*evidence, *lines[:6]),
+            interface.name,
+            far,
         )
     elif company and any(not f.address.is_link_local for f in interface.addresses):
         yield Finding(
-            "interface-shut", BREAKS, device.name,
+            "interface-shut",
+            BREAKS,
+            device.name,
             f"{end} is shut down, and {', '.join(sorted({str(o) for o in company})[:3])} "
             f"{'is' if len(company) == 1 else 'are'} on its link.",
             "Its subnet is not connected any more, so nobody reaches what is on that link.",
-            evidence, interface.name, far,
+            evidence,
+            interface.name,
+            far,
         )
     else:
         yield Finding(
-            "interface-shut", NOTES, device.name, f"{end} is shut down.",
-            "Nothing in the survey depends on it.", evidence, interface.name, far,
+            "interface-shut",
+            NOTES,
+            device.name,
+            f"{end} is shut down.",
+            "Nothing in the survey depends on it.",
+            evidence,
+            interface.name,
+            far,
         )
 
 
@@ -160,8 +187,12 @@ def _carrier(context: Context, device: Device, interface: Interface) -> Iterator
     used = any(not fact.address.is_link_local for fact in interface.addresses)
     segment = context.tables.links.segment_of.get(end)
     yield Finding(
-        "no-carrier", BREAKS if used and segment else NOTES, device.name,
+        "no-carrier",
+        BREAKS if used and segment else NOTES,
+        device.name,
         f"{end} is switched on and has no carrier.",
         "The cable, the port at the other end, or the device there is not working.",
-        (interface.source,), interface.name, far,
+        (interface.source,),
+        interface.name,
+        far,
     )

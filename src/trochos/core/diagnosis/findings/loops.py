@@ -26,19 +26,17 @@ def find(context: Context) -> Iterator[Finding]:
         table = context.reach.families[family]
         circles = _circles(context, table)
         for members, (address, branch) in circles.items():
-            yield _finding(context, members, address, branch, True)
+            yield _finding(context, members, address, branch, True, _others(table, circles))
         # Addresses without an owner: one per prefix, chosen outside all longer prefixes.
         gaps = _gaps(context, family)
         if gaps:
             unowned = FamilyReach(context.forwarding, family, gaps)
             for members, (address, branch) in _circles(context, unowned).items():
                 if members not in circles:
-                    yield _finding(context, members, address, branch, False)
+                    yield _finding(context, members, address, branch, False, 0)
 
 
-def _circles(
-    context: Context, table: FamilyReach
-) -> dict[frozenset[str], tuple[Address, Branch]]:
+def _circles(context: Context, table: FamilyReach) -> dict[frozenset[str], tuple[Address, Branch]]:
     """Each circle once, with an address that runs into it."""
     out: dict[frozenset[str], tuple[Address, Branch]] = {}
     if not table.addresses:
@@ -56,6 +54,13 @@ def _circles(
                 if branch.loop:
                     out.setdefault(frozenset(branch.loop), (address, branch))
     return out
+
+
+def _others(table: FamilyReach, circles: dict[frozenset[str], tuple[Address, Branch]]) -> int:
+    """How many more addresses run into the circle; 0 if several circles share them."""
+    if len(circles) != 1:
+        return 0
+    return int((table.bits & _LOOP != 0).any(axis=0).sum()) - 1
 
 
 def _gaps(context: Context, family: int) -> list[Address]:
@@ -99,7 +104,12 @@ def _spare_default(prefixes: list[Prefix], family: int) -> int:
 
 
 def _finding(
-    context: Context, members: frozenset[str], address: Address, branch: Branch, owned: bool
+    context: Context,
+    members: frozenset[str],
+    address: Address,
+    branch: Branch,
+    owned: bool,
+    more: int,
 ) -> Finding:
     order = branch.loop
     hops = {hop.device: hop for hop in branch.hops}
@@ -112,18 +122,28 @@ def _finding(
         source for name in (culprit, *(n for n in order if n != culprit)) for source in lines[name]
     )
     sentence = loop_sentence(order)
-    where = f"Packets to {address}: {sentence}"
+    others = f" and {more} more addresses" if more > 1 else ""
+    where = f"Packets to {address}{others}: {sentence}"
     if owned:
         return Finding(
-            "loop", BREAKS, culprit, where,
+            "loop",
+            BREAKS,
+            culprit,
+            where,
             "Every packet goes round until its hop limit is spent and is then dropped.",
-            evidence, hops[culprit].out, key="-".join(sorted(members)),
+            evidence,
+            hops[culprit].out,
+            key="-".join(sorted(members)),
         )
     return Finding(
-        "loop-unowned", NOTES, culprit,
+        "loop-unowned",
+        NOTES,
+        culprit,
         f"Packets to addresses that nobody has, such as {address}: {sentence}",
         "It costs bandwidth and hides typing errors. A discard route at the edge ends it.",
-        evidence, hops[culprit].out, key="-".join(sorted(members)),
+        evidence,
+        hops[culprit].out,
+        key="-".join(sorted(members)),
     )
 
 

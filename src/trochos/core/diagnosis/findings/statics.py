@@ -51,7 +51,9 @@ def find(context: Context) -> Iterator[Finding]:
 def _unsettled(device: Device, routes: tuple[Route, ...]) -> Finding:
     names = ", ".join(str(route.prefix) for route in routes)
     return Finding(
-        "unsettled-routes", BREAKS, device.name,
+        "unsettled-routes",
+        BREAKS,
+        device.name,
         f"On {device.name} these static routes replace each other for ever: {names}.",
         "Each is reached through another of them, so none of them ever stands for long.",
         tuple(source for route in routes for source in route.because),
@@ -74,25 +76,31 @@ def _unusable(context: Context, device: Device, route: Route) -> Finding:
     else:
         severity = BREAKS if other.distance == route.distance else NOTES
     return Finding(
-        "static-exit-down" if down else "static-unusable", severity, device.name,
+        "static-exit-down" if down else "static-unusable",
+        severity,
+        device.name,
         f"{device.name}'s static route to {route.prefix} is not used: {route.why}",
         (
             "The route comes back by itself when the interface does."
-            if down else
-            f"{device.name} has no other route to {route.prefix}, so packets there follow a "
+            if down
+            else f"{device.name} has no other route to {route.prefix}, so packets there follow a "
             "shorter prefix or are dropped."
-            if other is None else
-            f"The {other.protocol} route is used instead; this line is no spare for it."
+            if other is None
+            else f"The {other.protocol} route is used instead; this line is no spare for it."
         ),
-        route.because, where, key=key,
+        route.because,
+        where,
+        key=key,
     )
 
 
 def _static_lines(device: Device, route: Route, hop: NextHop) -> tuple[Source, ...]:
     """The configured lines that gave this next hop."""
     lines = [
-        static.source for static in device.statics
-        if static.prefix == route.prefix and static.distance == route.distance
+        static.source
+        for static in device.statics
+        if static.prefix == route.prefix
+        and static.distance == route.distance
         and (_same(static, hop) or (static.gateway is not None and static.gateway in route.via))
     ]
     return tuple(lines) or route.because
@@ -127,13 +135,17 @@ def _next_hops(context: Context, device: Device, route: Route) -> Iterator[Findi
         elif not answer.unknown:
             spare = len(route.next_hops) > 1
             yield Finding(
-                "next-hop-silent", BREAKS, device.name,
+                "next-hop-silent",
+                BREAKS,
+                device.name,
                 f"{device.name} sends {route.prefix} to {hop.address} on {hop.interface}, and "
                 "nobody has that address.",
                 f"{answer.why[:1].upper()}{answer.why[1:]}, so "
                 + ("the flows that take this branch" if spare else "these packets")
                 + " are dropped.",
-                lines, hop.interface, key=key,
+                lines,
+                hop.interface,
+                key=key,
             )
 
 
@@ -150,15 +162,21 @@ def _handed_to_host(
             continue
         if any(
             route.prefix.contains(fact.address) and route.prefix.is_host
-            for interface in target.interfaces for fact in interface.addresses
+            for interface in target.interfaces
+            for fact in interface.addresses
         ):
             continue  # a host route to the host itself
         kind = "is a host" if target.is_host else "does not forward there"
         yield Finding(
-            "next-hop-host", BREAKS, device.name,
+            "next-hop-host",
+            BREAKS,
+            device.name,
             f"{device.name} sends {route.prefix} to {taker.device}, which {kind}.",
             f"{taker.device} drops what is not for itself.",
-            lines, hop.interface, taker, f"{route.prefix}-{hop.address}",
+            lines,
+            hop.interface,
+            taker,
+            f"{route.prefix}-{hop.address}",
         )
 
 
@@ -172,9 +190,7 @@ def _owned_inside(table: FamilyReach, route: Route, row: int) -> list[Address]:
     return out
 
 
-def _swallowed(
-    context: Context, device: Device, route: Route, hop: NextHop
-) -> Iterator[Finding]:
+def _swallowed(context: Context, device: Device, route: Route, hop: NextHop) -> Iterator[Finding]:
     table = context.reach.families[route.prefix.family]
     lost = _owned_inside(table, route, table.row[device.name])
     if not lost or not context.certain(device, route.prefix.family):
@@ -183,11 +199,14 @@ def _swallowed(
     whose = f", which {owner[0]} has" if owner else ""
     verb = "discards" if hop.action == "discard" else "rejects"
     yield Finding(
-        "discards-owned", BREAKS, device.name,
+        "discards-owned",
+        BREAKS,
+        device.name,
         f"{device.name} {verb} packets to {route.prefix}, among them {lost[0]}{whose}.",
         "A discard route is right for addresses that nobody has. This one is the longest match "
         "for addresses that exist.",
-        route.because, key=str(route.prefix),
+        route.because,
+        key=str(route.prefix),
     )
 
 
@@ -202,19 +221,24 @@ def _exit_only(
         return
     wanted = _owned_inside(table, route, row)
     silent = [
-        address for address in wanted
+        address
+        for address in wanted
         if not (answer := context.forwarding.near.answer(end, address)).takers
         and not answer.unknown
     ]
     if not silent:
         return
     yield Finding(
-        "exit-without-target", BREAKS, device.name,
+        "exit-without-target",
+        BREAKS,
+        device.name,
         f"{device.name} looks for {route.prefix} directly on {hop.interface}, and "
         f"{silent[0]} is not there.",
         "A route that names only an interface makes the router ask for the target itself on that "
         "link. Only a next hop that is on the link can pass the packet on.",
-        lines, hop.interface, key=str(route.prefix),
+        lines,
+        hop.interface,
+        key=str(route.prefix),
     )
 
 
@@ -242,25 +266,35 @@ def _contradictions(context: Context, device: Device, family: int) -> Iterator[F
             fails = known & (bits != _DELIVERED)
             if hop in good or not fails.any() or not good:
                 continue
-            if hop.address is not None and int(bits[fails][0]) & _SILENT and not (
-                int(bits[fails][0]) & ~_SILENT
+            if (
+                hop.address is not None
+                and int(bits[fails][0]) & _SILENT
+                and not (int(bits[fails][0]) & ~_SILENT)
             ):
                 continue  # the silent next hop has its own finding
             yield Finding(
-                "statics-contradict", BREAKS, device.name,
+                "statics-contradict",
+                BREAKS,
+                device.name,
                 f"{device.name} has two equal ways to {route.prefix}, and the one through "
                 f"{hop.address or hop.interface} does not lead there.",
-                f"Flows are spread over both. Those that go through {good[0].address or ''} arrive, "
+                f"Flows are spread over both. Those through {good[0].address or ''} arrive, "
                 "the others do not.",
-                (*_static_lines(device, route, hop), *(
-                    s for s in route.because if s not in _static_lines(device, route, hop)
-                )),
-                hop.interface, key=f"{route.prefix}-{hop.address or hop.interface}",
+                (
+                    *_static_lines(device, route, hop),
+                    *(s for s in route.because if s not in _static_lines(device, route, hop)),
+                ),
+                hop.interface,
+                key=f"{route.prefix}-{hop.address or hop.interface}",
             )
 
 
 def _without(
-    context: Context, table: FamilyReach, end: End, device: str, columns: np.ndarray  # type: ignore[type-arg]
+    context: Context,
+    table: FamilyReach,
+    end: End,
+    device: str,
+    columns: np.ndarray,  # type: ignore[type-arg]
 ) -> np.ndarray:  # type: ignore[type-arg]
     """How packets end that leave by one branch: sent back to the device counts as failing."""
     from ...forwarding.walk import Packet, walk

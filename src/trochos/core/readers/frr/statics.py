@@ -1,8 +1,8 @@
 """The `ip route` and `ipv6 route` lines of FRR 8.4, in every form it prints or accepts.
 
-    ip route PREFIX [MASK] (GATEWAY [INTERFACE] | INTERFACE | Null0 | blackhole | reject)
-             [tag N] [DISTANCE] [vrf NAME] [nexthop-vrf NAME] [table N] [label L]
-             [onlink] [color N] [bfd ...]
+ip route PREFIX [MASK] (GATEWAY [INTERFACE] | INTERFACE | Null0 | blackhole | reject)
+         [tag N] [DISTANCE] [vrf NAME] [nexthop-vrf NAME] [table N] [label L]
+         [onlink] [color N] [bfd ...]
 """
 
 from __future__ import annotations

@@ -30,7 +30,7 @@ def read(root: Node, file: str) -> CaptureDraft:
             continue
         for entry in node.elements():
             protocol = entry.text("protocol") or "unknown"
-            hops = []
+            hops: list[tuple[str, str | None, str | None]] = []
             for hop in entry.items("nexthops"):
                 if hop.boolean("recursive"):
                     continue

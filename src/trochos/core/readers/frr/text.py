@@ -21,9 +21,32 @@ KIND = "FRR configuration text"
 
 # First words that never change where a unicast packet goes.
 _IRRELEVANT = frozenset(
-    """frr log debug service password enable banner line exec-timeout domainname username
-    agentx fpm end exit configure terminal write login nolog mpls-te
-    router-id allow-external-route-update affinity-map""".split()
+    [
+        "frr",
+        "log",
+        "debug",
+        "service",
+        "password",
+        "enable",
+        "banner",
+        "line",
+        "exec-timeout",
+        "domainname",
+        "username",
+        "agentx",
+        "fpm",
+        "end",
+        "exit",
+        "configure",
+        "terminal",
+        "write",
+        "login",
+        "nolog",
+        "mpls-te",
+        "router-id",
+        "allow-external-route-update",
+        "affinity-map",
+    ]
 )
 _IRRELEVANT_PAIRS = frozenset(
     """ip router-id|ipv6 router-id|ip multicast|ip multicast-routing|ip mroute|ipv6 mroute
@@ -34,8 +57,24 @@ _IRRELEVANT_PAIRS = frozenset(
 )
 _IRRELEVANT_PAIRS = frozenset(" ".join(pair.split()) for pair in _IRRELEVANT_PAIRS)
 _INTERFACE_IRRELEVANT = frozenset(
-    """description bandwidth link-params multicast exit admin-grp ! mpls evpn
-    link-detect use-bw delay metric max-bw max-rsv-bw unrsv-bw""".split()
+    [
+        "description",
+        "bandwidth",
+        "link-params",
+        "multicast",
+        "exit",
+        "admin-grp",
+        "!",
+        "mpls",
+        "evpn",
+        "link-detect",
+        "use-bw",
+        "delay",
+        "metric",
+        "max-bw",
+        "max-rsv-bw",
+        "unrsv-bw",
+    ]
 )
 _PROTOCOLS = {
     "ospf": "OSPF",
@@ -204,9 +243,11 @@ class _Reader:
         elif first in ("line", "segment-routing", "l2vpn", "mpls", "rpki", "bfd", "nht"):
             self.section = ("irrelevant", first)
             ledger.irrelevant(number)
-        elif first in _IRRELEVANT or pair in _IRRELEVANT_PAIRS:
-            ledger.irrelevant(number)
-        elif negated and (words[1] in _IRRELEVANT or " ".join(words[1:3]) in _IRRELEVANT_PAIRS):
+        elif (
+            first in _IRRELEVANT
+            or pair in _IRRELEVANT_PAIRS
+            or (negated and (words[1] in _IRRELEVANT or " ".join(words[1:3]) in _IRRELEVANT_PAIRS))
+        ):
             ledger.irrelevant(number)
         else:
             ledger.unknown(number, True)
@@ -218,8 +259,10 @@ class _Reader:
         if parsed.route is None:
             self.ledger.unknown(number, parsed.matters, parsed.problem)
             prefix = parse_prefix(words[0]) if words else None
-            if parsed.matters and prefix is not None and "routing instance" not in (
-                parsed.problem or ""
+            if (
+                parsed.matters
+                and prefix is not None
+                and "routing instance" not in (parsed.problem or "")
             ):
                 self.draft.unmodelled.append(Unmodelled(source, parsed.problem or "", family))
             return
@@ -304,9 +347,9 @@ class _Reader:
             self.protocol_lines.append((number, "IS-IS"))
         elif rest[0] in _INTERFACE_IRRELEVANT or pair in _IRRELEVANT_PAIRS:
             ledger.irrelevant(number)
-        elif pair in ("ip route", "ipv6 route", "ip prefix-list", "ipv6 prefix-list"):
-            return False
-        elif rest[0] in ("interface", "router", "hostname", "route-map", "line", "end", "frr"):
+        elif pair in ("ip route", "ipv6 route", "ip prefix-list", "ipv6 prefix-list") or rest[
+            0
+        ] in ("interface", "router", "hostname", "route-map", "line", "end", "frr"):
             return False
         elif self.lines[number - 1][:1] in " \t":
             ledger.unknown(number, True)
@@ -326,9 +369,7 @@ class _Reader:
             words = words[2:]
         if value is None or value.address.family != family:
             if negated and not words:
-                interface.addresses = [
-                    a for a in interface.addresses if a.address.family != family
-                ]
+                interface.addresses = [a for a in interface.addresses if a.address.family != family]
                 self.ledger.understood(number)
                 return
             self.ledger.unknown(number, True, f"this is not an IPv{family} address with a length")
@@ -359,8 +400,11 @@ class _Reader:
                     Unmodelled(
                         source,
                         f"{name} runs here, and what it teaches this router is not computed",
-                        6 if name in ("OSPFv3", "RIPng") else None if name in ("BGP", "EIGRP",
-                            "IS-IS", "Babel", "OpenFabric") else 4,
+                        6
+                        if name in ("OSPFv3", "RIPng")
+                        else None
+                        if name in ("BGP", "EIGRP", "IS-IS", "Babel", "OpenFabric")
+                        else 4,
                     )
                 )
         for number in self.policy_lines:
