@@ -48,7 +48,7 @@ class Neighbourhood:
                 end = End(device.name, interface.name)
                 for fact in interface.addresses:
                     address = fact.address
-                    active = address_is_active(device, interface, address)
+                    active = address_is_active(device, interface, fact)
                     if address.is_link_local and address.family == 6:
                         if active:
                             self.link_local[end, address] = True

@@ -173,7 +173,7 @@ def source_for(forwarding: Forwarding, device: str, target: Address) -> Address 
     route = forwarding.matching(device, target)
     if route is None:
         return None
-    hops = route.next_hops or route.wanted
+    hops = route.obeyed_hops or route.wanted
     return choose_source(facts, target, hops[0]) if hops else None
 
 

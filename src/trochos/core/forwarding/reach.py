@@ -222,7 +222,7 @@ class FamilyReach:
         if known is None:
             route = self.routes[row][position]
             known = []
-            for hop in route.next_hops or route.wanted:
+            for hop in route.obeyed_hops or route.wanted:
                 item = _Along(hop)
                 if hop.action != "forward" or hop.address is not None:
                     probe = hop.address or Address(self.family, route.prefix.network)

@@ -38,7 +38,7 @@ def usable_addresses(device: Device, family: int) -> list[tuple[Interface, Addre
         for fact in interface.addresses
         if fact.address.family == family
         and not fact.address.is_loopback
-        and address_is_active(device, interface, fact.address)
+        and address_is_active(device, interface, fact)
     ]
 
 

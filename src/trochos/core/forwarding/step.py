@@ -147,7 +147,7 @@ class Forwarding:
             route,
             tuple(
                 fate
-                for hop in (route.next_hops or route.wanted)
+                for hop in (route.obeyed_hops or route.wanted)
                 for fate in self.along(device, route, hop, target)
             ),
         )

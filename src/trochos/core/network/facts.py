@@ -57,6 +57,9 @@ class AddressFact:
     peer: Prefix | None = None
     """The far prefix of a point-to-point address: connected instead of the own one."""
 
+    survives_shut: bool | None = None
+    """Whether a capture of the shut interface still shows the address; None if not seen."""
+
     @property
     def address(self) -> Address:
         return self.value.address
@@ -149,6 +152,9 @@ class Profile:
     shut_keeps_ipv4: bool = True
     """An IPv4 address of a shut interface still answers."""
     shut_keeps_ipv6: bool = False
+    exit_hides_plain_gateway: bool = False
+    """Of two static lines with one prefix, distance and gateway, one of which names an exit,
+    only that one counts (FRR 8.4, seen on real routers)."""
     answers_arp_for_all: bool = True
     """ARP requests are answered for any own address, whatever interface holds it."""
 

@@ -2,21 +2,23 @@
 
 from __future__ import annotations
 
-from ..network.addressing import Address, host_prefix
-from ..network.facts import Device, End, Interface, Source
+from ..network.addressing import host_prefix
+from ..network.facts import AddressFact, Device, End, Interface, Source
 from .links import Links
 from .routes import NextHop, Route
 
 
-def address_is_active(device: Device, interface: Interface, address: Address) -> bool:
+def address_is_active(device: Device, interface: Interface, fact: AddressFact) -> bool:
     """True if the device answers for this address in the state its interface is in.
 
-    Linux keeps IPv4 addresses of a shut interface and drops its IPv6 addresses; the
-    device's profile says which applies.
+    A capture of the shut interface decides. Without one the device's profile does: Linux
+    keeps the IPv4 addresses of a shut interface and drops its IPv6 addresses.
     """
     if interface.enabled:
         return True
-    if address.family == 4:
+    if fact.survives_shut is not None:
+        return fact.survives_shut
+    if fact.address.family == 4:
         return device.profile.shut_keeps_ipv4
     return device.profile.shut_keeps_ipv6
 
@@ -63,7 +65,7 @@ def connected_routes(device: Device, family: int, links: Links) -> list[Route]:
                         )
                     )
             own = host_prefix(address)
-            if own != prefix and address_is_active(device, interface, address):
+            if own != prefix and address_is_active(device, interface, fact):
                 routes.append(
                     Route(
                         own,

@@ -52,6 +52,14 @@ class Route:
     """The subnet of an interface without carrier: out of the table, but still obeyed."""
 
     @property
+    def obeyed_hops(self) -> tuple[NextHop, ...]:
+        """What a packet meets. A kernel cannot both discard and forward: where the first way
+        discards, all packets are discarded, whatever the table lists beside it."""
+        if self.next_hops and self.next_hops[0].action in ("discard", "reject"):
+            return self.next_hops[:1]
+        return self.next_hops
+
+    @property
     def usable(self) -> bool:
         return bool(self.next_hops) and self.problem is None
 

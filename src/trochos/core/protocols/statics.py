@@ -42,6 +42,7 @@ class StaticResolver:
             for interface in device.interfaces
             for fact in interface.addresses
             if fact.address.family == family
+            and links.usable_for_routes(End(device.name, interface.name))
         }
         self.interfaces = {i.name: i for i in device.interfaces}
         self.connected: dict[Prefix, list[str]] = {}
@@ -71,8 +72,19 @@ class StaticResolver:
             hops: list[NextHop] = []
             via: list[Address] = []
             because = []
-            for static in members:
+            with_exit = {s.gateway for s in members if s.gateway and s.interface}
+            for static in sorted(members, key=_path_order):
                 found = self.resolve(static, best, lengths)
+                if (
+                    self.device.profile.exit_hides_plain_gateway
+                    and static.interface is None
+                    and static.gateway in with_exit
+                ):
+                    found = Resolution(
+                        problem=UNRESOLVED,
+                        why=f"another line names the same gateway {static.gateway} with an "
+                        "interface, and this router then obeys that line alone.",
+                    )
                 if found.problem is not None:
                     wanted = NextHop(
                         "forward" if static.special is None else static.special,
@@ -94,12 +106,29 @@ class StaticResolver:
                         )
                     )
                     continue
-                hops += [hop for hop in found.hops if hop not in hops]
+                hops += [hop for hop in dict.fromkeys(found.hops) if hop not in hops]
                 if found.via is not None and found.via not in via:
                     via.append(found.via)
                 because.append(static.source)
-            if hops:
-                hops.sort(key=_hop_order)
+            mixed = len({hop.action == "forward" for hop in hops}) == 2
+            if mixed and hops[0].action == "forward":
+                out.append(
+                    Route(
+                        prefix,
+                        "static",
+                        distance,
+                        0,
+                        (),
+                        tuple(because),
+                        problem=UNRESOLVED,
+                        why="one of its ways forwards and another discards, and no kernel "
+                        "takes such a route.",
+                        wanted=tuple(hops),
+                    )
+                )
+            elif hops:
+                if not mixed:
+                    hops.sort(key=_hop_order)
                 out.append(
                     Route(prefix, "static", distance, 0, tuple(hops), tuple(because), tuple(via))
                 )
@@ -172,7 +201,7 @@ class StaticResolver:
                 break
             key = prefix_of(gateway, length)
             route = best.get(key)
-            if route is None:
+            if route is None or route.protocol == "local":
                 continue
             if key.is_default and not through_default:
                 break
@@ -239,6 +268,16 @@ class StaticResolver:
             why=f"the gateway {gateway} is on no connected network, and no route leads to it"
             f"{tail}.",
         )
+
+
+def _path_order(static: StaticRoute) -> tuple[int, int]:
+    """The order in which the route manager lists configured paths: by kind, then address.
+
+    It matters only where a way that discards meets one that forwards: the first decides.
+    """
+    if static.gateway is None:
+        return (0 if static.interface is not None else 3, 0)
+    return (1 if static.interface is None else 2, static.gateway.value)
 
 
 def _hop_order(hop: NextHop) -> tuple[int, int, str]:

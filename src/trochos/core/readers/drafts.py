@@ -14,6 +14,8 @@ class InterfaceDraft:
     name: str
     source: Source | None = None
     addresses: list[AddressFact] = field(default_factory=list)
+    addresses_known: bool = False
+    """True if the file would show every address of the interface."""
     enabled: bool | None = None
     enabled_source: Source | None = None
     carrier: bool | None = None

@@ -213,6 +213,7 @@ def read_links(document: Document, device: str, file: str) -> CaptureDraft:
             interface.mtu_source = _source(device, file, document, mtu)
         interface.mac = entry.text("address")
         _read_link_kind(entry, interface, draft, device, file, document)
+        interface.addresses_known = entry.peek("addr_info") is not None
         for info in entry.items("addr_info"):
             _read_address(info, interface, draft, device, file, document)
     return draft

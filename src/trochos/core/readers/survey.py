@@ -10,7 +10,7 @@ from __future__ import annotations
 import gc
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from ..network.addressing import Address, InterfaceAddress, eui64_link_local
 from ..network.facts import (
@@ -416,6 +416,7 @@ def _interfaces(
             known = captured.setdefault(name, draft)
             if known is not draft:
                 known.addresses = known.addresses or draft.addresses
+                known.addresses_known |= draft.addresses_known
                 known.mtu = known.mtu or draft.mtu
                 known.mac = known.mac or draft.mac
                 known.carrier = known.carrier if known.carrier is not None else draft.carrier
@@ -440,6 +441,9 @@ def _interface(
     speaks: bool,
 ) -> Interface:
     addresses: list[AddressFact] = list(config.addresses) if config else []
+    if live is not None and live.enabled is False and live.addresses_known:
+        shown = {fact.address for fact in live.addresses}
+        addresses = [replace(f, survives_shut=f.address in shown) for f in addresses]
     if live is not None:
         have = {fact.address for fact in addresses}
         for fact in live.addresses:

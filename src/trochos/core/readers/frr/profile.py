@@ -8,5 +8,6 @@ FRR = Profile(
     down_keeps_connected=True,
     shut_keeps_ipv4=True,
     shut_keeps_ipv6=False,
+    exit_hides_plain_gateway=True,
     answers_arp_for_all=True,
 )

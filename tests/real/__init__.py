@@ -1,0 +1,1 @@
+"""Real routers: FRR in network namespaces, compared with what Trochos computes."""
