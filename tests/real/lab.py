@@ -48,7 +48,10 @@ class Lab:
     def run(self, name: str, *command: str, check: bool = True) -> str:
         done = subprocess.run(
             ["ip", "netns", "exec", self.ns(name), *command],
-            capture_output=True, text=True, check=False, timeout=60,
+            capture_output=True,
+            text=True,
+            check=False,
+            timeout=60,
         )
         if check and done.returncode != 0:
             raise RuntimeError(f"{name}: {' '.join(command)}: {done.stderr.strip()}")
@@ -59,10 +62,14 @@ class Lab:
         for name in names:
             subprocess.run(["ip", "netns", "add", self.ns(name)], check=True)
             self.run(name, "ip", "link", "set", "lo", "up")
-            for key in ("ipv4.conf.all.rp_filter=0", "ipv4.conf.default.rp_filter=0",
-                        "ipv6.conf.all.accept_dad=0", "ipv6.conf.default.accept_dad=0",
-                        "ipv4.neigh.default.retrans_time_ms=300",
-                        "ipv6.neigh.default.retrans_time_ms=300"):
+            for key in (
+                "ipv4.conf.all.rp_filter=0",
+                "ipv4.conf.default.rp_filter=0",
+                "ipv6.conf.all.accept_dad=0",
+                "ipv6.conf.default.accept_dad=0",
+                "ipv4.neigh.default.retrans_time_ms=300",
+                "ipv6.neigh.default.retrans_time_ms=300",
+            ):
                 self.run(name, "sysctl", "-qw", f"net.{key}", check=False)
         for number, (a, ap, b, bp) in enumerate(self.links):
             left, right = f"{self.tag}a{number}", f"{self.tag}b{number}"
@@ -113,8 +120,9 @@ class Lab:
         """Waits until no table has changed for a second."""
         before: list[object] = []
         for _ in range(30):
-            now = [self.kernel_routes(name, 4) + self.kernel_routes(name, 6)
-                   for name in self.routers]
+            now = [
+                self.kernel_routes(name, 4) + self.kernel_routes(name, 6) for name in self.routers
+            ]
             if now == before:
                 return
             before = now
@@ -122,14 +130,26 @@ class Lab:
 
     def pings(self, pairs: list[tuple[str, str, str | None]]) -> list[bool]:
         """Whether each (device, target, source or None) is answered."""
+
         def one(pair: tuple[str, str, str | None]) -> bool:
             name, target, source = pair
             extra = ["-I", source] if source else []
             for _ in range(2):
                 done = subprocess.run(
-                    ["ip", "netns", "exec", self.ns(name), "ping", "-nq", "-c1", "-W1", *extra,
-                     target],
-                    capture_output=True, check=False,
+                    [
+                        "ip",
+                        "netns",
+                        "exec",
+                        self.ns(name),
+                        "ping",
+                        "-nq",
+                        "-c1",
+                        "-W1",
+                        *extra,
+                        target,
+                    ],
+                    capture_output=True,
+                    check=False,
                 )
                 if done.returncode == 0:
                     return True

@@ -28,7 +28,7 @@ def make(seed: int, family: int = 4) -> Made:
         a, b = rng.sample(names, 2)
         if (a, b) not in pairs and (b, a) not in pairs:
             pairs.append((a, b))
-    number = {name: 0 for name in names}
+    number = dict.fromkeys(names, 0)
 
     def port(name: str) -> str:
         number[name] += 1
@@ -95,8 +95,15 @@ def make(seed: int, family: int = 4) -> Made:
                     lines += [f"{word} route {prefix} {w[1]}" for w in ways if w != way]
         for _ in range(rng.randint(1, 4)):
             lines.append(_odd(rng, name, names, near, prefixes, ports, word, default, family))
-        text = ["!", "frr version 8.4.4", "frr defaults traditional", f"hostname {name}", "!",
-                *dict.fromkeys(line for line in lines if line), "!"]
+        text = [
+            "!",
+            "frr version 8.4.4",
+            "frr defaults traditional",
+            f"hostname {name}",
+            "!",
+            *dict.fromkeys(line for line in lines if line),
+            "!",
+        ]
         for port_name, address in ports[name]:
             text += [f"interface {port_name}", f" {word} address {address}"]
             if port_name != "lo" and rng.random() < 0.05:
@@ -116,7 +123,8 @@ def _odd(rng, name, names, near, prefixes, ports, word, default, family):  # typ
     wide = "10.64.0.0/16" if family == 4 else "fd00:64::/32"
     own = rng.choice(ports[name])[1].split("/")[0]
     narrow = (
-        prefixes[other][1].replace(".0/24", ".16/28") if family == 4
+        prefixes[other][1].replace(".0/24", ".16/28")
+        if family == 4
         else prefixes[other][1].replace("::/64", "::/72")
     )
     silent = neighbour[1].rsplit("." if family == 4 else ":", 1)[0] + (
@@ -139,9 +147,11 @@ def _odd(rng, name, names, near, prefixes, ports, word, default, family):  # typ
         f"{word} route {narrow} reject",
         f"{word} route {narrow} {silent}",
         f"{word} route {narrow} {prefixes[other][1].split('/')[0].rstrip('0') or ''}1"
-        if family == 4 else f"{word} route {narrow} {prefixes[other][1].split('/')[0]}9",
+        if family == 4
+        else f"{word} route {narrow} {prefixes[other][1].split('/')[0]}9",
         f"{word} route {ports[name][0][1].rsplit('.', 1)[0]}.0/24 {neighbour[1]}"
-        if family == 4 else "",
+        if family == 4
+        else "",
         f"{word} route {prefix} eth9",
         f"{word} route {wide} {loop} tag 7",
     ]

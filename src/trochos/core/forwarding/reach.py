@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -140,6 +141,7 @@ class FamilyReach:
         }
         tables = [forwarding.obeyed[name, family] for name in self.names]
         self.index, self.routes = match_columns(tables, self.addresses)
+        self.ways = self._group_by_ways()
         self._along: dict[tuple[int, int], list[_Along]] = {}
         shape = (len(self.names), len(self.addresses))
         self.bits: Bits = np.zeros(shape, dtype=np.uint32)
@@ -152,6 +154,33 @@ class FamilyReach:
         self.overlong = np.zeros(shape, dtype=bool)
         if self.names and self.addresses:
             self._solve()
+
+    def _group_by_ways(self) -> NDArray[np.int32]:
+        """Per device and address a route that stands for all with the same next hops.
+
+        A device has many routes and few ways out; what follows depends on the ways alone.
+        """
+        ways = np.full_like(self.index, -1)
+        for row, routes in enumerate(self.routes):
+            first: dict[tuple[object, ...], int] = {}
+            stands = np.array(
+                [
+                    first.setdefault(
+                        (
+                            route.obeyed_hops or route.wanted,
+                            route.problem,
+                            route.protocol in ("connected", "local"),
+                        ),
+                        position,
+                    )
+                    for position, route in enumerate(routes)
+                ],
+                dtype=np.int32,
+            )
+            if routes:
+                index = self.index[row]
+                ways[row] = np.where(index >= 0, stands[np.maximum(index, 0)], -1)
+        return ways
 
     # -- the fixed points --------------------------------------------------------
 
@@ -197,7 +226,7 @@ class FamilyReach:
         mine = self.owned[row]
         self.bits[row][mine] = _DELIVERED
         edges: dict[int, NDArray[np.bool_]] = {}
-        index = self.index[row]
+        index = self.ways[row]
         for position in np.unique(index[~mine]):
             columns = np.flatnonzero((index == position) & ~mine)
             if position < 0:
@@ -303,9 +332,9 @@ class FamilyReach:
         sources: list[Address | None] = [None] * count
         back: Bits = np.zeros(count, dtype=np.uint32)
         ok = np.zeros(count, dtype=np.int8)
-        owners = self.owner_rows()
-        for position in np.unique(self.index[row]):
-            columns = np.flatnonzero(self.index[row] == position)
+        owners = self.owner_rows
+        for position in np.unique(self.ways[row]):
+            columns = np.flatnonzero(self.ways[row] == position)
             if position < 0:
                 ok[columns] = [
                     UNSURE if bits == int(_UNKNOWN) else NO for bits in self.bits[row, columns]
@@ -328,11 +357,12 @@ class FamilyReach:
             for item, source in zip(along, fixed, strict=True):
                 outbound = np.full(columns.shape, item.bits, dtype=np.uint32)
                 for end in item.ends:
-                    outbound |= self._through(end, columns)
+                    outbound |= self.through(end, columns)
                 states.append(_states(outbound, self._back(owners[columns], source)))
             ok[columns] = _combine(states)
         return sources, back, ok
 
+    @cached_property
     def owner_rows(self) -> NDArray[np.int64]:
         """The row of the device that holds each address (of several, the first)."""
         near = self.forwarding.near
@@ -352,7 +382,8 @@ class FamilyReach:
         back: Bits = self.bits[owners, self.column[source]]
         return back
 
-    def _through(self, end: End, columns: NDArray[np.int64]) -> Bits:
+    def through(self, end: End, columns: NDArray[np.int64]) -> Bits:
+        """How packets for some columns end after they are handed to a device on this end."""
         there = self.row[end.device]
         if self.forwarding.not_computed_on(end, self.family):
             return np.full(columns.shape, _UNKNOWN, dtype=np.uint32)
@@ -409,7 +440,7 @@ class FamilyReach:
                 route = self.routes[row][self.index[row, column]]
                 outbound |= np.uint32(self._on_link_bits(row, route, item.hop, target))
             for end in item.ends:
-                outbound |= self._through(end, columns)
+                outbound |= self.through(end, columns)
             states.append(_states(outbound, back))
         return first, returned, int(_combine(states)[0])
 
@@ -488,7 +519,7 @@ class Reach:
             return
         row = table.row[name]
         sources, back, ok = table.default_rows(row)
-        owners = table.owner_rows()
+        owners = table.owner_rows
         others = [
             fact.address
             for _, fact in usable_addresses(self.forwarding.devices[name], table.family)
@@ -543,7 +574,7 @@ class Reach:
         for table in self.families.values():
             if not table.addresses:
                 continue
-            owners = table.owner_rows()
+            owners = table.owner_rows
             for row, name in enumerate(table.names):
                 device = self.forwarding.devices[name]
                 if device.role == "unread":

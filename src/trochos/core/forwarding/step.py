@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 from ..network.addressing import FAMILY_NAMES, Address, Prefix
 from ..network.facts import Device, End, Unmodelled
-from ..protocols.routes import NextHop, Route, Table
+from ..protocols.routes import Lookup, NextHop, Route, Table
 from ..protocols.tables import Tables
 from .links import Neighbourhood
 
@@ -50,6 +50,7 @@ class Forwarding:
     tables: Tables
     near: Neighbourhood = field(init=False)
     obeyed: dict[tuple[str, int], dict[Prefix, Route]] = field(default_factory=dict)
+    _lookups: dict[tuple[str, int], Lookup] = field(default_factory=dict)
     _unmodelled: dict[tuple[str, int], list[Unmodelled]] = field(default_factory=dict)
     _unmodelled_ends: dict[tuple[End, int], list[Unmodelled]] = field(default_factory=dict)
 
@@ -83,11 +84,11 @@ class Forwarding:
 
     def matching(self, device: str, target: Address) -> Route | None:
         """The route the device obeys for a target: the longest match."""
-        best: Route | None = None
-        for prefix, route in self.obeyed[device, target.family].items():
-            if (best is None or prefix.length > best.prefix.length) and prefix.contains(target):
-                best = route
-        return best
+        key = (device, target.family)
+        lookup = self._lookups.get(key)
+        if lookup is None:
+            lookup = self._lookups[key] = Lookup(self.obeyed[key])
+        return lookup(target)
 
     def not_computed(self, device: str, family: int, route: Route | None) -> list[Unmodelled]:
         """What on this device could overrule the route and is not computed."""

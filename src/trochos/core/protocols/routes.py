@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from ..network.addressing import Address, Prefix
+from ..network.addressing import Address, Prefix, prefix_of
 from ..network.facts import Source
 
 
@@ -90,20 +90,33 @@ class Table:
     unsettled: tuple[Route, ...] = ()
     """Routes that keep replacing each other: selection found no stable answer."""
 
-    def lookup(self, address: Address) -> Route | None:
-        """The longest selected match."""
-        return longest_match(self.best, address)
+    _by_prefix: dict[Prefix, list[Route]] | None = None
 
     def covering(self, address: Address) -> list[Route]:
         """Every candidate whose prefix holds the address, longest first, winners first."""
-        found = [route for route in self.routes if route.prefix.contains(address)]
+        if self._by_prefix is None:
+            self._by_prefix = {}
+            for route in self.routes:
+                self._by_prefix.setdefault(route.prefix, []).append(route)
+        found: list[Route] = []
+        for length in {prefix.length for prefix in self._by_prefix}:
+            found += self._by_prefix.get(prefix_of(address, length), ())
         found.sort(key=lambda r: (-r.prefix.length, not r.selected, r.distance, r.metric))
         return found
 
 
-def longest_match(best: dict[Prefix, Route], address: Address) -> Route | None:
-    found: Route | None = None
-    for prefix, route in best.items():
-        if (found is None or prefix.length > found.prefix.length) and prefix.contains(address):
-            found = route
-    return found
+class Lookup:
+    """Longest match over one table: one dictionary access per prefix length in use."""
+
+    __slots__ = ("_best", "_lengths")
+
+    def __init__(self, best: dict[Prefix, Route]) -> None:
+        self._best = best
+        self._lengths = sorted({prefix.length for prefix in best}, reverse=True)
+
+    def __call__(self, address: Address) -> Route | None:
+        for length in self._lengths:
+            route = self._best.get(prefix_of(address, length))
+            if route is not None:
+                return route
+        return None

@@ -53,6 +53,9 @@ class StaticResolver:
                 key = (route.prefix, route.distance, route.entry if route.kernel else 0)
                 groups.setdefault(key, []).append(route)
         self.groups = groups
+        self._found: dict[tuple[object, ...], Resolution] = {}
+        self._asked: dict[tuple[object, ...], StaticRoute] = {}
+        self._own_cover: list[tuple[StaticRoute, Resolution]] = []
 
     def learn_connected(self, routes: Iterable[Route]) -> None:
         """Takes note of every connected subnet, up and down."""
@@ -67,6 +70,9 @@ class StaticResolver:
     def candidates(self, best: dict[Prefix, Route]) -> list[Route]:
         """All static candidates if `best` is the table: usable ones and the others."""
         lengths = sorted({prefix.length for prefix in best}, reverse=True)
+        self._found.clear()
+        self._asked.clear()
+        self._own_cover.clear()
         out = []
         for (prefix, distance, _), members in self.groups.items():
             hops: list[NextHop] = []
@@ -172,7 +178,27 @@ class StaticResolver:
             return Resolution(
                 problem=UNRESOLVED, why=f"the route to {gateway} names {gateway} as its gateway."
             )
-        return self._look_up(static, gateway, best, lengths)
+        if static.prefix.contains(gateway):
+            answer = self._look_up(static, gateway, best, lengths)
+            self._own_cover.append((static, answer))
+            return answer
+        # Many routes share few gateways, and the answer does not depend on the prefix then.
+        key = (gateway, static.interface, static.weight, static.kernel)
+        found = self._found.get(key)
+        if found is None:
+            found = self._found[key] = self._look_up(static, gateway, best, lengths)
+            self._asked[key] = static
+        return found
+
+    def holds(self, best: dict[Prefix, Route]) -> bool:
+        """True if every gateway that was looked up has the same answer in this table."""
+        lengths = sorted({prefix.length for prefix in best}, reverse=True)
+        asked = [(static, self._found[key]) for key, static in self._asked.items()]
+        return all(
+            static.gateway is not None
+            and self._look_up(static, static.gateway, best, lengths) == answer
+            for static, answer in (*asked, *self._own_cover)
+        )
 
     def _down(self, static: StaticRoute) -> Resolution | None:
         end = End(self.device.name, static.interface or "")

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 
 from ..network.addressing import FAMILIES, Prefix
 from ..network.facts import Device, Network
+from ..network.quiet import without_collecting
 from .connected import connected_routes
 from .links import Links
 from .routes import Route, Table
@@ -34,9 +35,10 @@ def compute_tables(network: Network) -> Tables:
     """Computes all tables from configuration, addresses, interface state and wiring."""
     links = Links(network)
     out = Tables(network, links)
-    for device in network.devices:
-        for family in FAMILIES:
-            out.tables[device.name, family] = compute_table(device, family, links)
+    with without_collecting():
+        for device in network.devices:
+            for family in FAMILIES:
+                out.tables[device.name, family] = compute_table(device, family, links)
     return out
 
 
@@ -55,7 +57,7 @@ def compute_table(device: Device, family: int, links: Links) -> Table:
             statics = resolver.candidates(best)
             candidates = [*fixed, *statics]
             new = choose(candidates)
-            if _shape(new) == _shape(best):
+            if _shape(new) == _shape(best) or resolver.holds(new):
                 best = new
                 break
             history.append(_shape(new))

@@ -7,7 +7,6 @@ captures, captures fill in what configuration cannot say.
 
 from __future__ import annotations
 
-import gc
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
@@ -23,6 +22,7 @@ from ..network.facts import (
     Profile,
     Source,
 )
+from ..network.quiet import without_collecting
 from . import hostfiles, iproute, wiring, yang
 from .drafts import CaptureDraft, ConfigDraft, InterfaceDraft
 from .frr import tables as frr_tables
@@ -69,14 +69,8 @@ def read_survey(files: Mapping[str, bytes], key: bytes) -> Survey:
         files: path -> content, paths relative to the survey's folder.
         key: the key under which secrets become fingerprints.
     """
-    # Cyclic garbage is rare here, and looking for it doubles the time of reading.
-    collecting = gc.isenabled()
-    gc.disable()
-    try:
+    with without_collecting():
         return _Survey(key).read(files)
-    finally:
-        if collecting:
-            gc.enable()
 
 
 class _Survey:

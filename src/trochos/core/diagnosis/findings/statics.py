@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...forwarding.reach import FamilyReach
 from ...forwarding.verdicts import BIT
+from ...forwarding.walk import Packet, walk
 from ...network.addressing import Address
 from ...network.facts import Device, End, Source, StaticRoute
 from ...protocols.routes import NextHop, Route
@@ -24,6 +26,7 @@ KINDS = {
     "discards-owned": "A discard route swallows addresses that a device of the survey has.",
     "unsettled-routes": "Static routes that replace each other for ever.",
 }
+Columns = NDArray[np.int64]
 _SILENT = BIT["next-hop-silent"]
 _DELIVERED = BIT["delivered"]
 _UNKNOWN = BIT["unknown"]
@@ -120,10 +123,9 @@ def _next_hops(context: Context, device: Device, route: Route) -> Iterator[Findi
         if hop.action != "forward" or hop.interface is None:
             continue
         end = End(device.name, hop.interface)
-        lines = _static_lines(device, route, hop)
         key = f"{route.prefix}-{hop.address or hop.interface}"
         if hop.address is None:
-            yield from _exit_only(context, device, route, hop, lines)
+            yield from _exit_only(context, device, route, hop)
             continue
         if device.is_host and route.prefix.is_default:
             continue  # hosts.py speaks of gateways
@@ -131,7 +133,7 @@ def _next_hops(context: Context, device: Device, route: Route) -> Iterator[Findi
             continue
         answer = near.answer(end, hop.address)
         if answer.takers:
-            yield from _handed_to_host(context, device, route, hop, lines)
+            yield from _handed_to_host(context, device, route, hop)
         elif not answer.unknown:
             spare = len(route.next_hops) > 1
             yield Finding(
@@ -143,19 +145,19 @@ def _next_hops(context: Context, device: Device, route: Route) -> Iterator[Findi
                 f"{answer.why[:1].upper()}{answer.why[1:]}, so "
                 + ("the flows that take this branch" if spare else "these packets")
                 + " are dropped.",
-                lines,
+                _static_lines(device, route, hop),
                 hop.interface,
                 key=key,
             )
 
 
 def _handed_to_host(
-    context: Context, device: Device, route: Route, hop: NextHop, lines: tuple[Source, ...]
+    context: Context, device: Device, route: Route, hop: NextHop
 ) -> Iterator[Finding]:
     assert hop.address is not None and hop.interface is not None
     answer = context.forwarding.near.answer(End(device.name, hop.interface), hop.address)
     for taker in answer.takers:
-        target = context.network.device(taker.device)
+        target = context.forwarding.devices.get(taker.device)
         if target is None or context.forwarding.forwards(
             taker.device, taker.interface, route.prefix.family
         ):
@@ -173,7 +175,7 @@ def _handed_to_host(
             device.name,
             f"{device.name} sends {route.prefix} to {taker.device}, which {kind}.",
             f"{taker.device} drops what is not for itself.",
-            lines,
+            _static_lines(device, route, hop),
             hop.interface,
             taker,
             f"{route.prefix}-{hop.address}",
@@ -210,9 +212,7 @@ def _swallowed(context: Context, device: Device, route: Route, hop: NextHop) -> 
     )
 
 
-def _exit_only(
-    context: Context, device: Device, route: Route, hop: NextHop, lines: tuple[Source, ...]
-) -> Iterator[Finding]:
+def _exit_only(context: Context, device: Device, route: Route, hop: NextHop) -> Iterator[Finding]:
     table = context.reach.families[route.prefix.family]
     row = table.row[device.name]
     assert hop.interface is not None
@@ -236,7 +236,7 @@ def _exit_only(
         f"{silent[0]} is not there.",
         "A route that names only an interface makes the router ask for the target itself on that "
         "link. Only a next hop that is on the link can pass the packet on.",
-        lines,
+        _static_lines(device, route, hop),
         hop.interface,
         key=str(route.prefix),
     )
@@ -247,18 +247,24 @@ def _contradictions(context: Context, device: Device, family: int) -> Iterator[F
     if not table.addresses:
         return
     row = table.row[device.name]
-    for position, route in enumerate(table.routes[row]):
+    doubtful = (table.bits[row] != _DELIVERED) & ~table.owned[row] & (table.index[row] >= 0)
+    for position in np.unique(table.index[row][doubtful]):
+        route = table.routes[row][position]
         if route.protocol != "static" or len(route.next_hops) < 2 or not route.selected:
             continue
         columns = np.flatnonzero((table.index[row] == position) & ~table.owned[row])
         if not columns.size:
             continue
         results = []
-        for item in table.along(row, position):
+        for item in table.along(row, int(position)):
             bits = np.full(columns.shape, item.bits, dtype=np.uint32)
             for end in item.ends:
-                # A branch that comes back here is no way, whatever other branches do.
-                bits |= _without(context, table, end, device.name, columns)
+                through = table.through(end, columns)
+                doubtful = through != _DELIVERED
+                if doubtful.any():
+                    # A branch that comes back here is no way, whatever other branches do.
+                    through[doubtful] = _walked(context, table, end, device.name, columns[doubtful])
+                bits |= through
             results.append((item.hop, bits))
         good = [hop for hop, bits in results if (bits == _DELIVERED).any()]
         for hop, bits in results:
@@ -289,35 +295,28 @@ def _contradictions(context: Context, device: Device, family: int) -> Iterator[F
             )
 
 
-def _without(
-    context: Context,
-    table: FamilyReach,
-    end: End,
-    device: str,
-    columns: np.ndarray,  # type: ignore[type-arg]
-) -> np.ndarray:  # type: ignore[type-arg]
-    """How packets end that leave by one branch: sent back to the device counts as failing."""
-    from ...forwarding.walk import Packet, walk
-
-    if not context.forwarding.forwards(end.device, end.interface, table.family):
-        there = table.row[end.device]
-        return np.where(
-            table.owned[there, columns], np.uint32(_DELIVERED), np.uint32(BIT["not-forwarding"])
-        ).astype(np.uint32)
+def _walked(
+    context: Context, table: FamilyReach, end: End, device: str, columns: Columns
+) -> NDArray[np.uint32]:
+    """How packets end that leave by one branch: coming back to the device is a loop."""
     out = np.zeros(columns.shape, dtype=np.uint32)
     cache: dict[int, int] = {}
     there = table.row[end.device]
+    forwards = context.forwarding.forwards(end.device, end.interface, table.family)
     for at, column in enumerate(columns):
-        position = int(table.index[there, column])
-        if position in cache and not table.owned[there, column]:
-            out[at] = cache[position]
+        if table.owned[there, column]:
+            out[at] = _DELIVERED
             continue
-        leg = walk(context.forwarding, end.device, Packet(table.addresses[column]))
-        bits = 0
-        for branch in leg.branches:
-            back = any(hop.device == device for hop in branch.hops)
-            bits |= BIT["loop"] if back else BIT[branch.verdict]
-        out[at] = bits
-        if not table.owned[there, column]:
-            cache[position] = bits
+        if not forwards:
+            out[at] = BIT["not-forwarding"]
+            continue
+        position = int(table.index[there, column])
+        if position not in cache:
+            cache[position] = 0
+            for branch in walk(
+                context.forwarding, end.device, Packet(table.addresses[column])
+            ).branches:
+                back = any(hop.device == device for hop in branch.hops)
+                cache[position] |= BIT["loop"] if back else BIT[branch.verdict]
+        out[at] = cache[position]
     return out

@@ -110,11 +110,6 @@ def read_static(words: list[str], family: int, source: Source, default: int) -> 
     )
 
 
-def same_path(one: StaticRoute, other: StaticRoute) -> bool:
-    """True if the router takes both lines for one: a later one replaces the earlier."""
-    return (
-        one.prefix == other.prefix
-        and one.gateway == other.gateway
-        and one.interface == other.interface
-        and one.special == other.special
-    )
+def path_key(route: StaticRoute) -> tuple[object, ...]:
+    """What makes two lines one path to the router: a later line replaces the earlier."""
+    return (route.prefix, route.gateway, route.interface, route.special)

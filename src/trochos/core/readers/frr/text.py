@@ -11,11 +11,11 @@ import re
 from dataclasses import replace
 
 from ...network.addressing import parse_interface_address, parse_prefix
-from ...network.facts import AddressFact, Source, Unmodelled
+from ...network.facts import AddressFact, Source, StaticRoute, Unmodelled
 from ..drafts import ConfigDraft, InterfaceDraft
 from ..report import Ledger, split_lines
 from .profile import FRR
-from .statics import read_static, same_path
+from .statics import path_key, read_static
 
 KIND = "FRR configuration text"
 
@@ -114,6 +114,7 @@ class _Reader:
         self.ledger = Ledger(device, file, KIND, self.lines)
         self.device, self.file = device, file
         self.draft = ConfigDraft(FRR, file)
+        self.statics: dict[tuple[object, ...], StaticRoute] = {}
         self.section: tuple[str, str] | None = None
         self.interface: InterfaceDraft | None = None
         self.protocol_lines: list[tuple[int, str]] = []
@@ -136,6 +137,7 @@ class _Reader:
                 continue
             self.top(number, words)
         self.judge_protocol_lines()
+        self.draft.statics = list(self.statics.values())
         return self.draft
 
     def inside(self, number: int, line: str, words: list[str]) -> bool:
@@ -266,8 +268,9 @@ class _Reader:
             ):
                 self.draft.unmodelled.append(Unmodelled(source, parsed.problem or "", family))
             return
-        self.draft.statics = [r for r in self.draft.statics if not same_path(r, parsed.route)]
-        self.draft.statics.append(parsed.route)
+        # A later line for the same path replaces the earlier one and moves to the end.
+        self.statics.pop(path_key(parsed.route), None)
+        self.statics[path_key(parsed.route)] = parsed.route
         self.ledger.understood(number)
 
     def remove_static(self, number: int, words: list[str], family: int) -> None:
@@ -276,7 +279,7 @@ class _Reader:
         if route is None:
             self.ledger.unknown(number, parsed.matters, parsed.problem)
             return
-        self.draft.statics = [r for r in self.draft.statics if not same_path(r, route)]
+        self.statics.pop(path_key(route), None)
         self.ledger.understood(number)
 
     def open_router(self, number: int, words: list[str]) -> None:
