@@ -103,7 +103,7 @@ def load(name: str) -> Computed:
     else:
         files = load_files(name)
     survey = Computed.from_files(files, fingerprint_key())
-    if not survey.network.devices:
+    if all(device.role == "unread" for device in survey.network.devices):
         raise InputError(
             f"No device was recognised in {name}. A survey holds devices/NAME/ with what was "
             "gathered from each."

@@ -79,6 +79,7 @@ SPECTACULAR_SETTINGS = {
     "VERSION": "1",
     "COMPONENT_SPLIT_REQUEST": True,
     "SERVE_INCLUDE_SCHEMA": False,
+    "SERVE_PERMISSIONS": ["rest_framework.permissions.IsAuthenticated"],
     "ENUM_NAME_OVERRIDES": {},
 }
 

@@ -128,6 +128,10 @@ def _towards(
     leg = walk(forwarding, device, Packet(target))
     out: list[tuple[str, Route]] = []
     for hop in leg.branches[0].hops:
+        if hop.route is not None and hop.route.protocol == "local":
+            home = tables.of(hop.device, prefix.family).best.get(prefix)
+            if home is not None and home.protocol == "connected":
+                out.append((hop.device, home))
         if hop.route is None or hop.route.protocol == "local":
             break
         out.append((hop.device, hop.route))

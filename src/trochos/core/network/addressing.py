@@ -133,7 +133,7 @@ def parse_address(text: str) -> Address | None:
                 return None
             value = value << 8 | octet
         return Address(4, value)
-    if len(text) > 45:
+    if len(text) > 45 or "%" in text:
         return None
     try:
         return Address(6, int(ipaddress.IPv6Address(text)))

@@ -116,6 +116,7 @@ class StaticResolver:
                 if found.via is not None and found.via not in via:
                     via.append(found.via)
                 because.append(static.source)
+            because.sort(key=lambda source: (source.file, source.line or 0))
             mixed = len({hop.action == "forward" for hop in hops}) == 2
             if mixed and hops[0].action == "forward":
                 out.append(

@@ -18,7 +18,10 @@ from .drafts import ConfigDraft, InterfaceDraft
 from .located_json import Document, Node
 
 KIND = "YANG data"
-YANG = Profile(name="YANG (RFC 8349)", static_distance=1, down_keeps_connected=False)
+# Where RFC 8349 says nothing, such as what becomes of packets to the subnet of a dead link, the
+# same behaviour is assumed as for the routers that can be measured: one network written in two
+# formats must not give two answers.
+YANG = Profile(name="YANG (RFC 8349)", static_distance=1, down_keeps_connected=True)
 
 _INSTANCE = "ietf-yang-instance-data:instance-data-set"
 _STANDARD = ("ietf-interfaces:", "ietf-routing:", "ietf-system:", "ietf-ip:", "ietf-restconf:")

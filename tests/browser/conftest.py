@@ -1,0 +1,51 @@
+"""The real interface in headless Chromium, on a server with the demo's surveys."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+
+import pytest
+from django.contrib.auth.models import User
+from playwright.sync_api import Browser, Page, sync_playwright
+from surveys import ROOT
+
+from trochos.server.accounts.models import OneTimeLink
+from trochos.server.demo import load
+from trochos.server.surveys.models import StoredSurvey
+
+FLAGS = ["--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+         "--disable-component-update", "--disable-sync"]
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    flags = FLAGS + (["--no-sandbox"] if os.geteuid() == 0 else [])
+    with sync_playwright() as playwright:
+        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
+        yield chromium
+        chromium.close()
+
+
+@pytest.fixture
+def page(browser: Browser, live_server, transactional_db) -> Iterator[Page]:  # type: ignore[no-untyped-def]
+    """A signed-in page on the broken survey's case list; errors of the page fail the test."""
+    load(ROOT / "demo")
+    user = User.objects.create_user("ada", is_staff=True)
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800}, base_url=live_server.url, accept_downloads=True
+    )
+    opened = context.new_page()
+    problems: list[str] = []
+    opened.on("pageerror", lambda error: problems.append(str(error)))
+    opened.goto(f"/sign-in#{OneTimeLink.issue(user)}")
+    opened.get_by_role("navigation", name="Main").wait_for()
+    yield opened
+    context.close()
+    assert problems == []
+
+
+@pytest.fixture
+def broken(page: Page) -> int:
+    """The id of the broken survey."""
+    return StoredSurvey.objects.get(title="Monday after the harbour works").id

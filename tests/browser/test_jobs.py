@@ -1,0 +1,241 @@
+"""What a person does in the browser, reading only what a person sees."""
+
+from __future__ import annotations
+
+import zipfile
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+from surveys import ROOT
+
+
+def open_case(page: Page, complaint: str) -> None:
+    page.get_by_role("link", name="Cases", exact=True).click()
+    page.get_by_role("link", name=complaint).click()
+    page.get_by_test_id("journey").wait_for()
+
+
+@pytest.mark.parametrize(
+    ("complaint", "answer", "where", "marked"),
+    [
+        # a missing way back: the decision names the prefix, the source shows the gap
+        ("The bridge tablet gets no weights from the yard scale",
+         "The request arrives at yard-scale, and the reply dies: yard has no route to 10.64.40.33.",
+         "yard", "missing here: a route to 10.64.40.0/24"),
+        # the wrong neighbour: the packet dies at the yard, whose neighbour should not have sent it
+        ("Planning cannot see the kiosk at Skerry",
+         "yard has no route to 10.64.22.41.", "yard", "missing here: a route to 10.64.22.0/24"),
+        # a wrong exit beside the right one
+        ("The Tern kiosk reaches the bridge tablet only sometimes",
+         "Only some flows get there: tern asks for 10.64.40.33 itself on eth2", "tern",
+         "ip route 10.64.40.0/24 eth2"),
+        # an interface shut at the far end
+        ("The gate printer has lost the booking database",
+         "the far end, heron ge1, is shut down.", "gull", "ip route 0.0.0.0/0 10.64.0.1"),
+        # a loop of defaults
+        ("Card payments fail in the office",
+         "heron and lantern send it to each other for ever.", "lantern",
+         "ip route 0.0.0.0/0 10.64.0.21"),
+        # a wrong gateway on the host itself
+        ("The new crane panel sees nothing at all",
+         "nobody on the LAN yard-lan has 10.64.30.254.", "crane-panel", '"gateway": "10.64.30.254"'),
+        # an IPv6 static whose exit is down
+        ("The camera at Tern Sound cannot store pictures over IPv6",
+         "the gateway fd00:64:0:a::1 is on eth1, which is down", "tern",
+         "ipv6 route fd00:64:65::/64 fd00:64:0:a::1"),
+        # a discard route left behind
+        ("The log box on the ship never answers planning",
+         "office discards packets to 10.64.40.64/26.", "office", '"blackhole"'),
+    ],
+)
+def test_a_complaint_is_solved_by_looking(
+    page: Page, broken: int, complaint: str, answer: str, where: str, marked: str
+) -> None:
+    open_case(page, complaint)
+    expect(page.get_by_test_id("answer")).to_contain_text(answer)
+    expect(page.get_by_role("region", name="The decision")).to_contain_text(
+        f"The decision at {where}"
+    )
+    source = page.get_by_role("region", name="The source", exact=True)
+    shown = source.locator("[data-missing]" if marked.startswith("missing") else "[data-marked]")
+    expect(shown.filter(has_text=marked).first).to_be_in_viewport()
+
+
+def test_a_complaint_that_is_not_true_says_so(page: Page, broken: int) -> None:
+    open_case(page, "The Tern kiosk cannot reach the booking database")
+    expect(page.get_by_test_id("answer")).to_have_text(
+        "It works: tern-kiosk reaches booking-db, and the reply comes back."
+    )
+    journey = page.get_by_test_id("journey")
+    expect(journey).to_contain_text("Outbound: delivered")
+    expect(journey).to_contain_text("Return: delivered")
+
+
+def test_the_cause_of_a_wrong_neighbour_is_one_click_away(page: Page, broken: int) -> None:
+    open_case(page, "Planning cannot see the kiosk at Skerry")
+    page.get_by_role("button", name="outbound, mole").click()
+    expect(page.get_by_role("region", name="The decision")).to_contain_text("10.64.0.38 on ge3")
+    expect(page.get_by_role("region", name="The ends")).to_contain_text("yard ge0")
+    expect(page).to_have_url(f"{page.url.split('?')[0]}?hop=o0.2")
+    page.reload()
+    expect(page.get_by_role("region", name="The decision")).to_contain_text("The decision at mole")
+
+
+def test_asking_by_keyboard_alone(page: Page, broken: int) -> None:
+    page.keyboard.press("/")
+    page.keyboard.type("gate-k")
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Tab")
+    page.keyboard.type("roster")
+    page.keyboard.press("Enter")
+    expect(page.get_by_test_id("answer")).to_contain_text("The request does not get there")
+    expect(page).to_have_url(f"{page.url.split('/s/')[0]}/s/{broken}/case?from=gate-kiosk&to=roster")
+    page.locator("[data-hop][tabindex='0']").focus()
+    page.keyboard.press("ArrowLeft")
+    expect(page.get_by_role("region", name="The decision")).to_contain_text("at gate-kiosk")
+    page.get_by_role("button", name="Keep as case").click()
+    page.get_by_label("What was said").fill("The kiosk shows yesterday's roster")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("Case 10: The kiosk shows yesterday's roster")).to_be_visible()
+
+
+def test_a_wrong_word_in_the_sentence_is_answered_with_a_sentence(page: Page, broken: int) -> None:
+    page.goto(f"/s/{broken}/case?from=gul&to=booking-db")
+    expect(page.get_by_role("alert")).to_contain_text("Did you mean gull?")
+    page.get_by_role("textbox", name="Service").fill("smoke signals")
+    page.keyboard.press("Tab")
+    expect(page.get_by_text("A service is written like")).to_be_visible()
+
+
+def test_the_palette_goes_anywhere_and_asks(page: Page, broken: int) -> None:
+    page.keyboard.press("Control+k")
+    page.keyboard.type("lantern")
+    page.get_by_role("option", name="lantern").first.click()
+    expect(page.get_by_role("heading", name="lantern")).to_be_visible()
+    page.keyboard.press("Control+k")
+    page.keyboard.type("gull > roster")
+    page.keyboard.press("Enter")
+    expect(page.get_by_test_id("journey")).to_be_visible()
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Shortcuts").click()
+    expect(page.get_by_role("dialog", name="Shortcuts")).to_contain_text("write a complaint")
+
+
+def test_a_zip_comes_in_with_its_reading_report(page: Page, tmp_path: Path) -> None:
+    page.get_by_role("link", name="Surveys").click()
+    archive = tmp_path / "tuesday.zip"
+    with zipfile.ZipFile(archive, "w") as packed:
+        packed.writestr("devices/mill/frr.conf", "frr version 8.4.4\nhostname mill\n"
+                        "interface eth1\n ip address 10.64.0.1/30\nexit\nfrobnicate softly\n")
+        packed.writestr("devices/pc/ip-addr.json", "[]")
+    page.get_by_label("Title").fill("Tuesday")
+    page.get_by_label("Files of the survey").set_input_files(archive)
+    expect(page.get_by_role("heading", name="What was read")).to_be_visible()
+    lines = page.get_by_role("region", name="Lines that matter")
+    expect(lines).to_contain_text("1 line was not understood and could change an answer")
+    lines.get_by_role("link", name="mill frr.conf line 6").click()
+    expect(page.get_by_role("region", name="The source")).to_contain_text("frobnicate softly")
+
+
+def test_a_folder_comes_in(page: Page) -> None:
+    page.get_by_role("link", name="Surveys").click()
+    page.get_by_label("Folder of the survey").set_input_files(ROOT / "tests/cases/dale-01/survey")
+    expect(page.get_by_text("Every line that could change an answer was understood.")).to_be_visible()
+    page.keyboard.press("/")
+    page.goto(page.url.replace("reading", "case?from=h1&to=h2"))
+    expect(page.get_by_test_id("answer")).to_contain_text("send it to each other for ever")
+
+
+def test_a_refused_upload_says_why(page: Page, tmp_path: Path) -> None:
+    page.get_by_role("link", name="Surveys").click()
+    photo = tmp_path / "photo.jpg"
+    photo.write_bytes(b"\x00\x01\x02")
+    page.get_by_label("Files of the survey").set_input_files(photo)
+    expect(page.get_by_role("alert")).to_contain_text("No device was recognised")
+
+
+def test_the_map_draws_the_case_and_opens_a_device(page: Page, broken: int) -> None:
+    page.goto(f"/s/{broken}/map?from=gate-printer&to=booking-db")
+    expect(page.get_by_text("heron ge1, is shut down")).to_be_visible()
+    drawing = page.get_by_role("group", name="Map of the network")
+    expect(drawing.get_by_role("button", name="gull, router, interface down")).to_be_visible()
+    with page.expect_download() as download:
+        page.get_by_role("button", name="SVG").click()
+    assert Path(download.value.path()).read_text().startswith("<svg")
+    drawing.get_by_role("button", name="office, router").click()
+    expect(page.get_by_role("heading", name="office")).to_be_visible()
+
+
+def test_a_device_shows_what_is_odd_and_its_line(page: Page, broken: int) -> None:
+    page.goto(f"/s/{broken}/devices/tern")
+    expect(page.get_by_role("table", name="interfaces")).to_contain_text(
+        "down: the far end, mole ge1, is shut down"
+    )
+    page.get_by_role("button", name="Routes").click()
+    routes = page.get_by_role("table", name="routes")
+    page.get_by_label("Filter routes").fill("not used 64.0/23")
+    expect(routes.get_by_role("row")).to_have_count(2)
+    routes.get_by_role("button", name="line 8").click()
+    expect(page.locator("[data-marked]")).to_contain_text("ip route 10.64.64.0/23 10.64.0.9")
+    with page.expect_download() as download:
+        page.get_by_role("button", name="CSV").click()
+    assert "10.64.64.0/23" in Path(download.value.path()).read_text()
+
+
+def test_computed_stands_beside_gathered(page: Page) -> None:
+    page.get_by_role("link", name="Surveys").click()
+    page.get_by_label("Folder of the survey").set_input_files(ROOT / "tests/cases/dale-00/survey")
+    page.get_by_role("heading", name="What was read").wait_for()
+    page.goto(page.url.replace("reading", "devices/mill"))
+    page.get_by_role("button", name="Computed beside gathered").click()
+    expect(page.get_by_text("Every entry is the same.")).to_be_visible()
+
+
+def test_nothing_but_the_sign_in_page_without_an_account(page: Page, broken: int) -> None:
+    page.get_by_role("link", name="Account").click()
+    page.get_by_role("button", name="Sign out").click()
+    page.goto(f"/s/{broken}/cases")
+    expect(page.get_by_role("button", name="Sign in")).to_be_visible()
+    expect(page.get_by_text("yard scale")).to_have_count(0)
+    page.get_by_label("Name").fill("ada")
+    page.get_by_label("Password").fill("not the password")
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_role("alert")).to_contain_text("is not right")
+
+
+@pytest.mark.parametrize("theme", ["chart", "watch"])
+def test_both_themes_keep_their_contrast(page: Page, broken: int, theme: str) -> None:
+    page.evaluate("theme => localStorage.setItem('trochos-theme', theme)", theme)
+    page.goto(f"/s/{broken}/cases/1")
+    page.get_by_test_id("journey").wait_for()
+    poor = page.evaluate(CONTRAST)
+    assert poor == []
+
+
+# Every visible text against the first opaque ground below it (WCAG 2.2, 1.4.3: 4.5 to 1).
+CONTRAST = """() => {
+  const canvas = document.createElement('canvas').getContext('2d', {willReadFrequently: true});
+  const rgb = (colour) => { canvas.clearRect(0, 0, 1, 1); canvas.fillStyle = colour;
+    canvas.fillRect(0, 0, 1, 1); return [...canvas.getImageData(0, 0, 1, 1).data]; };
+  const light = ([r, g, b]) => { const f = (v) => { v /= 255;
+    return v <= 0.03928 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4; };
+    return 0.2126 * f(r) + 0.7152 * f(g) + 0.0722 * f(b); };
+  const out = [];
+  for (const element of document.querySelectorAll('body *')) {
+    const own = [...element.childNodes].some((n) => n.nodeType === 3 && n.textContent.trim());
+    if (!own || !element.checkVisibility()) continue;
+    const style = getComputedStyle(element);
+    const svg = element instanceof SVGElement;
+    const colour = rgb(svg ? style.fill : style.color);
+    let ground = [0, 0, 0, 0];
+    for (let at = element; at && ground[3] < 250; at = at.parentElement) {
+      if (!(at instanceof SVGElement)) ground = rgb(getComputedStyle(at).backgroundColor);
+    }
+    const [a, b] = [light(colour), light(ground)].sort((x, y) => y - x);
+    const ratio = (a + 0.05) / (b + 0.05);
+    if (ratio < 4.5) out.push([element.textContent.trim().slice(0, 30), ratio.toFixed(2)]);
+  }
+  return out;
+}"""

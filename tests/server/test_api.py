@@ -1,0 +1,230 @@
+"""The API: nothing without an account, bounded uploads, answers of the core unchanged."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from pathlib import Path
+
+import pytest
+from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+from surveys import ROOT
+
+from trochos.cli.loading import read_folder
+from trochos.server.accounts.models import OneTimeLink
+from trochos.server.demo import load
+from trochos.server.surveys.models import Case, StoredSurvey
+from trochos.server.surveys.store import files_of
+from trochos.server.urls import urlpatterns
+
+pytestmark = pytest.mark.django_db
+SECRET = "saltMarsh9!"
+
+
+@pytest.fixture
+def user() -> User:
+    return User.objects.create_user("ada", password="a long enough secret")
+
+
+@pytest.fixture
+def client(user: User) -> Client:
+    signed_in = Client()
+    signed_in.force_login(user)
+    return signed_in
+
+
+@pytest.fixture
+def demo_survey() -> StoredSurvey:
+    load(ROOT / "demo")
+    return StoredSurvey.objects.get(title="Monday after the harbour works")
+
+
+def send(client: Client, files: dict[str, bytes], **fields: str):  # type: ignore[no-untyped-def]
+    return client.post(
+        "/api/surveys",
+        {
+            "files": [SimpleUploadedFile(Path(p).name, data) for p, data in files.items()],
+            "paths": list(files),
+            **fields,
+        },
+    )
+
+
+def test_nothing_is_answered_without_an_account(demo_survey: StoredSurvey) -> None:
+    stranger = Client()
+    urls = [
+        "/" + str(p.pattern).replace("<int:survey>", str(demo_survey.id))
+        .replace("<str:device>", "tern").replace("<int:case>", "1")
+        for p in urlpatterns if str(p.pattern).startswith("api/")
+    ]
+    assert len(urls) > 15
+    for url in urls:
+        if url in ("/api/session", "/api/session/link"):
+            continue
+        assert stranger.get(url).status_code == 403, url
+        assert stranger.post(url).status_code == 403, url
+    assert stranger.get("/api/session").json() == {"user": None}
+
+
+def test_a_one_time_link_signs_in_once(user: User) -> None:
+    token = OneTimeLink.issue(user)
+    assert token not in json.dumps(list(OneTimeLink.objects.values()), default=str)
+    first, second = Client(), Client()
+    body = {"token": token}
+    answer = first.post("/api/session/link", body, content_type="application/json")
+    assert answer.json() == {"user": {"name": "ada", "is_owner": False}}
+    again = second.post("/api/session/link", body, content_type="application/json")
+    assert again.status_code == 400 and "used already" in again.json()["detail"]
+    assert first.get("/api/surveys").status_code == 200
+    assert first.delete("/api/session").json() == {"user": None}
+    assert first.get("/api/surveys").status_code == 403
+
+
+def test_signing_in_is_protected_against_other_sites(user: User) -> None:
+    strict = Client(enforce_csrf_checks=True)
+    body = {"name": "ada", "password": "a long enough secret"}
+    refused = strict.post("/api/session", body, content_type="application/json")
+    assert refused.status_code == 403
+    strict.get("/api/session")
+    token = strict.cookies["trochos_csrf"].value
+    accepted = strict.post(
+        "/api/session", body, content_type="application/json", headers={"x-csrftoken": token}
+    )
+    assert accepted.status_code == 200
+
+
+def test_accounts_are_the_owners_business(client: Client, user: User) -> None:
+    assert client.get("/api/accounts").status_code == 403
+    user.is_staff = True
+    user.save()
+    made = client.post("/api/accounts", {"name": "grace"}, content_type="application/json")
+    assert made.status_code == 201 and "#" in made.json()["link"]
+    again = client.post("/api/accounts", {"name": "Grace"}, content_type="application/json")
+    assert again.status_code == 400
+    weak = client.post("/api/accounts/me/password", {"password": "short"},
+                       content_type="application/json")
+    assert weak.status_code == 400 and "10" in weak.json()["detail"]
+
+
+def test_a_folder_is_stored_and_listed(client: Client) -> None:
+    files = read_folder(ROOT / "demo/broken")
+    answer = send(client, files, title="Mine")
+    assert answer.status_code == 201
+    made = answer.json()
+    assert (made["title"], made["devices"], made["unread"]) == ("Mine", 24, 1)
+    assert made["stored_by"] == "ada" and made["findings"]["breaks"] > 3
+    assert send(client, files).json()["id"] == made["id"], "the same survey is stored once"
+    listed = client.get("/api/surveys").json()["surveys"]
+    assert [s["id"] for s in listed] == [made["id"]]
+    reading = client.get(f"/api/surveys/{made['id']}/reading").json()["reading"]
+    assert sum(report["lines"] for report in reading) > 1000
+
+
+def test_a_zip_is_unpacked(client: Client) -> None:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for path, data in read_folder(ROOT / "demo/healthy").items():
+            archive.writestr(path, data)
+    answer = send(client, {"survey.zip": out.getvalue()})
+    assert answer.status_code == 201 and answer.json()["devices"] == 24
+
+
+@pytest.mark.parametrize(
+    ("files", "says"),
+    [
+        ({"../../etc/frr.conf": b"hostname a\n"}, "leads out of the survey"),
+        ({"holiday.jpg": b"\x89PNG\x00\x00"}, "No device was recognised"),
+        ({"survey.zip": b"PK\x03\x04 broken"}, "could not be opened"),
+        ({"a.zip": b"PK\x03\x04", "b.conf": b"x"}, "could not be opened"),
+        ({}, "No file was sent"),
+    ],
+)
+def test_uploads_are_refused_with_a_sentence(
+    client: Client, files: dict[str, bytes], says: str
+) -> None:
+    answer = send(client, files)
+    assert answer.status_code == 400
+    assert says in answer.json()["detail"] and answer.json()["detail"].endswith((".", "."))
+    assert StoredSurvey.objects.count() == 0
+
+
+def test_secrets_are_never_stored_or_shown(client: Client) -> None:
+    text = f"frr version 8.4.4\nhostname a\ninterface eth0\n ip address 10.64.0.1/24\nexit\n" \
+        f"router bgp 65540\n neighbor 10.64.0.2 password {SECRET}\nodd secret {SECRET}\n"
+    made = send(client, {"devices/a/frr.conf": text.encode()}).json()
+    stored = StoredSurvey.objects.get(pk=made["id"])
+    assert all(SECRET.encode() not in data for data in files_of(stored).values())
+    for url in ("reading", "findings", "devices/a", "source?device=a&file=frr.conf"):
+        body = client.get(f"/api/surveys/{made['id']}/{url}").content.decode()
+        assert SECRET not in body
+    assert "<secret:" in client.get(
+        f"/api/surveys/{made['id']}/source?device=a&file=frr.conf"
+    ).content.decode()
+
+
+def test_answers_of_the_core_come_through(client: Client, demo_survey: StoredSurvey) -> None:
+    base = f"/api/surveys/{demo_survey.id}"
+    path = client.get(f"{base}/path", {"from": "bridge-tablet", "to": "yard-scale"}).json()
+    assert path["return"]["verdict"] == "no-route"
+    assert isinstance(path["touching"], list)
+    decision = client.get(f"{base}/decision", {"device": "yard", "target": "10.64.40.33"}).json()
+    assert decision["candidates"] == [] and decision["missing"]["prefix"] == "10.64.40.0/24"
+    ends = client.get(f"{base}/ends", {"device": "tern", "interface": "eth1"}).json()
+    assert ends["right"] == {"device": "mole", "interface": "ge1"}
+    assert ends["first_failing"] == "switched on"
+    sources = client.get(f"{base}/sources", {"device": "tern", "target": "10.64.65.10"}).json()
+    assert sources["sources"][0]["chosen"] is True
+    drawn = client.get(f"{base}/map").json()
+    assert {"name": "farway", "role": "unread", "breaks": 0} in drawn["nodes"]
+    assert client.get(f"{base}/reach").json()["pairs"] > 1000
+    assert client.get(f"{base}/why", {"prefix": "10.64.40.0/24"}).json()["why"]
+
+
+@pytest.mark.parametrize(
+    "url",
+    [
+        "path?from=nobody&to=gull", "path?from=gull", "path?from=gull&to=mole&port=x",
+        "path?from=gull&to=mole&protocol=smoke", "decision?device=gull&target=x",
+        "decision?device=nobody&target=10.0.0.1", "ends?device=gull&interface=eth9",
+        "source?device=gull&file=../../secret", "why?prefix=x", "devices/nobody",
+    ],
+)
+def test_bad_questions_get_a_sentence(
+    client: Client, demo_survey: StoredSurvey, url: str
+) -> None:
+    answer = client.get(f"/api/surveys/{demo_survey.id}/{url}")
+    assert answer.status_code in (400, 404)
+    assert isinstance(answer.json()["detail"], str) and answer.json()["detail"].endswith(".")
+
+
+def test_cases_say_what_is_true(client: Client, demo_survey: StoredSurvey) -> None:
+    cases = client.get(f"/api/surveys/{demo_survey.id}/cases").json()["cases"]
+    assert len(cases) == 9
+    assert [c["works"] for c in cases].count("yes") == 1
+    made = client.post(
+        f"/api/surveys/{demo_survey.id}/cases",
+        {"complaint": "no tickets", "sender": "gate-kiosk", "receiver": "booking-db"},
+        content_type="application/json",
+    )
+    assert made.status_code == 201 and made.json()["opened_by"] == "ada"
+    assert client.get(f"/api/cases/{made.json()['id']}").json()["complaint"] == "no tickets"
+    bad = client.post(
+        f"/api/surveys/{demo_survey.id}/cases",
+        {"complaint": "?", "sender": "nobody", "receiver": "booking-db"},
+        content_type="application/json",
+    )
+    assert bad.status_code == 400 and Case.objects.count() == 10
+
+
+def test_loading_the_demo_twice_changes_nothing(demo_survey: StoredSurvey) -> None:
+    load(ROOT / "demo")
+    assert (StoredSurvey.objects.count(), Case.objects.count()) == (2, 9)
+
+
+def test_pages_are_locked_down() -> None:
+    answer = Client().get("/s/1/cases")
+    assert "default-src 'self'" in answer["Content-Security-Policy"]
+    assert answer["X-Frame-Options"] == "DENY"
