@@ -83,6 +83,7 @@ def test_the_cause_of_a_wrong_neighbour_is_one_click_away(page: Page, broken: in
 
 
 def test_asking_by_keyboard_alone(page: Page, broken: int) -> None:
+    page.get_by_role("table", name="cases").wait_for()
     page.keyboard.press("/")
     page.keyboard.type("gate-k")
     page.keyboard.press("ArrowDown")
@@ -110,6 +111,7 @@ def test_a_wrong_word_in_the_sentence_is_answered_with_a_sentence(page: Page, br
 
 
 def test_the_palette_goes_anywhere_and_asks(page: Page, broken: int) -> None:
+    page.get_by_role("table", name="cases").wait_for()
     page.keyboard.press("Control+k")
     page.keyboard.type("lantern")
     page.get_by_role("option", name="lantern").first.click()
@@ -208,8 +210,8 @@ def test_nothing_but_the_sign_in_page_without_an_account(page: Page, broken: int
 @pytest.mark.parametrize("theme", ["chart", "watch"])
 def test_both_themes_keep_their_contrast(page: Page, broken: int, theme: str) -> None:
     page.evaluate("theme => localStorage.setItem('trochos-theme', theme)", theme)
-    page.goto(f"/s/{broken}/cases/1")
-    page.get_by_test_id("journey").wait_for()
+    page.reload()
+    open_case(page, "The bridge tablet gets no weights from the yard scale")
     poor = page.evaluate(CONTRAST)
     assert poor == []
 

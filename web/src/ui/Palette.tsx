@@ -28,6 +28,7 @@ export function Palette({ open, onClose, survey, onHelp, onTheme }: Props) {
   );
 }
 
+const PAIR = /^\s*(\S+?)\s*(?:>|→|\sto\s|\s)\s*(\S+)\s*$/;
 const ROW = "flex cursor-pointer items-center gap-3 rounded-field px-3 py-1.5 data-[selected=true]:bg-base-300";
 
 function Body({ survey, onClose, onHelp, onTheme }: Omit<Props, "open">) {
@@ -37,18 +38,30 @@ function Body({ survey, onClose, onHelp, onTheme }: Omit<Props, "open">) {
   const cases = useCases(number);
   const surveys = useSurveys();
   const [text, setText] = useState("");
+  const chosen = useRef(false);
   const go = (url: string) => {
     onClose();
     void navigate(url);
   };
-  const pair = /^\s*(\S+)\s*(?:>|→|\sto\s|\s)\s*(\S+)\s*$/.exec(text);
+  const pair = PAIR.exec(text);
+  const askPair = () => go(`/s/${survey}/case?from=${encodeURIComponent(pair?.[1] ?? "")}&to=${encodeURIComponent(pair?.[2] ?? "")}`);
   return (
     <Command label="Go to anything" className="max-h-[60vh]">
-      <Command.Input autoFocus value={text} onValueChange={setText} placeholder="A device, an address, a case, or: who > what" className="w-full border-b border-base-300 bg-transparent px-4 py-3 outline-none" />
+      <Command.Input autoFocus value={text} onValueChange={(next) => { setText(next); chosen.current = false; }}
+        onKeyDown={(event) => {
+          if (event.key.startsWith("Arrow")) chosen.current = true;
+          // A pair that was typed is a question, unless another row was chosen since.
+          else if (event.key === "Enter" && pair && !chosen.current) {
+            event.preventDefault();
+            event.stopPropagation();
+            askPair();
+          }
+        }}
+        placeholder="A device, an address, a case, or: who > what" className="w-full border-b border-base-300 bg-transparent px-4 py-3 outline-none" />
       <Command.List className="max-h-[50vh] overflow-auto p-2">
         <Command.Empty className="soft p-4">Nothing is called like that.</Command.Empty>
         {pair?.[1] && pair[2] ? (
-          <Command.Item forceMount value={text} className={ROW} onSelect={() => go(`/s/${survey}/case?from=${encodeURIComponent(pair[1] ?? "")}&to=${encodeURIComponent(pair[2] ?? "")}`)}>
+          <Command.Item forceMount value="ask" className={ROW} onSelect={askPair}>
             <b>Ask</b> why {pair[1]} cannot reach {pair[2]}
           </Command.Item>
         ) : null}

@@ -56,7 +56,12 @@ export function Shell() {
       if (event.key === "?") setHelp(true);
       else if (event.key === "/") {
         event.preventDefault();
-        window.dispatchEvent(new Event("trochos-ask"));
+        const focus = () => window.dispatchEvent(new Event("trochos-ask"));
+        if (document.querySelector("form[role=search]")) focus();
+        else if (survey) {
+          // Views without a sentence lead to the one that has it.
+          void Promise.resolve(navigate(`${base}/case`)).then(() => setTimeout(focus, 60));
+        }
       } else if (event.key === "s") void navigate("/surveys");
       else if (event.key === "t") nextTheme();
       else if (place && survey) {
