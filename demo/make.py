@@ -391,7 +391,7 @@ def yang_data(router: Router) -> str:
         if grouped:
             statics[f"{module}:ipv{version}"] = {
                 "route": [
-                    {"destination-prefix": prefix, "next-hop": _next_hop(group, module)}
+                    {"destination-prefix": prefix, "next-hop": _next_hop(group)}
                     for prefix, group in grouped.items()
                 ]
             }
@@ -419,27 +419,25 @@ def yang_data(router: Router) -> str:
     return json.dumps(document, indent=2) + "\n"
 
 
-def _next_hop(group: list[Static], module: str) -> dict[str, object]:
-    def one(static: Static, listed: bool) -> dict[str, object]:
+def _next_hop(group: list[Static]) -> dict[str, object]:
+    def one(static: Static) -> dict[str, object]:
         out: dict[str, object] = {}
         if static.special:
             out["special-next-hop"] = "blackhole" if static.special == "discard" else "unreachable"
         if static.interface:
             out["outgoing-interface"] = static.interface
         if static.gateway:
-            name = "address" if listed else "next-hop-address"
-            out[f"{module}:{name}"] = static.gateway
+            out["next-hop-address"] = static.gateway
         if static.distance != 1:
             out["trochos-routing:preference"] = static.distance
         return out
 
     if len(group) == 1:
-        return one(group[0], False)
+        return one(group[0])
     return {
         "next-hop-list": {
             "next-hop": [
-                {"index": str(number), **one(static, True)}
-                for number, static in enumerate(group, 1)
+                {"index": str(number), **one(static)} for number, static in enumerate(group, 1)
             ]
         }
     }

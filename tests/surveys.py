@@ -44,16 +44,26 @@ def company(*, broken: bool = False, dialect: str | None = None, change=None) ->
 def wired(*links: tuple[str, str, str, str]) -> str:
     """A topology.json for these cables."""
     nodes = sorted({end for a, _, b, _ in links for end in (a, b)})
-    return json.dumps({"ietf-network:networks": {"network": [{
-        "network-id": "test",
-        "node": [{"node-id": node} for node in nodes],
-        "ietf-network-topology:link": [
-            {"link-id": f"{a}{ap}{b}{bp}",
-             "source": {"source-node": a, "source-tp": ap},
-             "destination": {"dest-node": b, "dest-tp": bp}}
-            for a, ap, b, bp in links
-        ],
-    }]}})
+    return json.dumps(
+        {
+            "ietf-network:networks": {
+                "network": [
+                    {
+                        "network-id": "test",
+                        "node": [{"node-id": node} for node in nodes],
+                        "ietf-network-topology:link": [
+                            {
+                                "link-id": f"{a}{ap}{b}{bp}",
+                                "source": {"source-node": a, "source-tp": ap},
+                                "destination": {"dest-node": b, "dest-tp": bp},
+                            }
+                            for a, ap, b, bp in links
+                        ],
+                    }
+                ]
+            }
+        }
+    )
 
 
 def frr(name: str, ports: dict[str, str], *lines: str, shut: tuple[str, ...] = ()) -> str:

@@ -10,8 +10,19 @@ import make as demo
 ROOT = Path(__file__).resolve().parents[1]
 SOURCE = ROOT / "src" / "trochos"
 ORDER = ["network", "readers", "protocols", "forwarding", "change", "diagnosis"]
-OUTSIDE = {"django", "rest_framework", "socket", "asyncssh", "requests", "httpx", "pathlib", "os",
-           "time", "datetime", "subprocess"}
+OUTSIDE = {
+    "django",
+    "rest_framework",
+    "socket",
+    "asyncssh",
+    "requests",
+    "httpx",
+    "pathlib",
+    "os",
+    "time",
+    "datetime",
+    "subprocess",
+}
 
 
 def imports(path: Path) -> set[str]:
@@ -52,7 +63,8 @@ def test_the_demo_is_what_its_description_says() -> None:
         folder = ROOT / "demo" / name
         found = {
             path.relative_to(folder).as_posix(): path.read_text()
-            for path in folder.rglob("*") if path.is_file()
+            for path in folder.rglob("*")
+            if path.is_file()
         }
         assert found == expected, "run demo/make.py"
 

@@ -14,8 +14,14 @@ from trochos.server.accounts.models import OneTimeLink
 from trochos.server.demo import load
 from trochos.server.surveys.models import StoredSurvey
 
-FLAGS = ["--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-         "--disable-component-update", "--disable-sync"]
+FLAGS = [
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 
 
 @pytest.fixture(scope="session")

@@ -20,33 +20,61 @@ def open_case(page: Page, complaint: str) -> None:
     ("complaint", "answer", "where", "marked"),
     [
         # a missing way back: the decision names the prefix, the source shows the gap
-        ("The bridge tablet gets no weights from the yard scale",
-         "The request arrives at yard-scale, and the reply dies: yard has no route to 10.64.40.33.",
-         "yard", "missing here: a route to 10.64.40.0/24"),
+        (
+            "The bridge tablet gets no weights from the yard scale",
+            "The request arrives at yard-scale, and the reply dies: yard has no route to 10.64.40.33.",
+            "yard",
+            "missing here: a route to 10.64.40.0/24",
+        ),
         # the wrong neighbour: the packet dies at the yard, whose neighbour should not have sent it
-        ("Planning cannot see the kiosk at Skerry",
-         "yard has no route to 10.64.22.41.", "yard", "missing here: a route to 10.64.22.0/24"),
+        (
+            "Planning cannot see the kiosk at Skerry",
+            "yard has no route to 10.64.22.41.",
+            "yard",
+            "missing here: a route to 10.64.22.0/24",
+        ),
         # a wrong exit beside the right one
-        ("The Tern kiosk reaches the bridge tablet only sometimes",
-         "Only some flows get there: tern asks for 10.64.40.33 itself on eth2", "tern",
-         "ip route 10.64.40.0/24 eth2"),
+        (
+            "The Tern kiosk reaches the bridge tablet only sometimes",
+            "Only some flows get there: tern asks for 10.64.40.33 itself on eth2",
+            "tern",
+            "ip route 10.64.40.0/24 eth2",
+        ),
         # an interface shut at the far end
-        ("The gate printer has lost the booking database",
-         "the far end, heron ge1, is shut down.", "gull", "ip route 0.0.0.0/0 10.64.0.1"),
+        (
+            "The gate printer has lost the booking database",
+            "the far end, heron ge1, is shut down.",
+            "gull",
+            "ip route 0.0.0.0/0 10.64.0.1",
+        ),
         # a loop of defaults
-        ("Card payments fail in the office",
-         "heron and lantern send it to each other for ever.", "lantern",
-         "ip route 0.0.0.0/0 10.64.0.21"),
+        (
+            "Card payments fail in the office",
+            "heron and lantern send it to each other for ever.",
+            "lantern",
+            "ip route 0.0.0.0/0 10.64.0.21",
+        ),
         # a wrong gateway on the host itself
-        ("The new crane panel sees nothing at all",
-         "nobody on the LAN yard-lan has 10.64.30.254.", "crane-panel", '"gateway": "10.64.30.254"'),
+        (
+            "The new crane panel sees nothing at all",
+            "nobody on the LAN yard-lan has 10.64.30.254.",
+            "crane-panel",
+            '"gateway": "10.64.30.254"',
+        ),
         # an IPv6 static whose exit is down
-        ("The camera at Tern Sound cannot store pictures over IPv6",
-         "the gateway fd00:64:0:a::1 is on eth1, which is down", "tern",
-         "ipv6 route fd00:64:65::/64 fd00:64:0:a::1"),
+        (
+            "The camera at Tern Sound cannot store pictures over IPv6",
+            "the gateway fd00:64:0:a::1 is on eth1, which is down",
+            "tern",
+            "ipv6 route fd00:64:65::/64 fd00:64:0:a::1",
+        ),
         # a discard route left behind
-        ("The log box on the ship never answers planning",
-         "office discards packets to 10.64.40.64/26.", "office", '"blackhole"'),
+        (
+            "The log box on the ship never answers planning",
+            "office discards packets to 10.64.40.64/26.",
+            "office",
+            '"blackhole"',
+        ),
     ],
 )
 def test_a_complaint_is_solved_by_looking(
@@ -92,7 +120,9 @@ def test_asking_by_keyboard_alone(page: Page, broken: int) -> None:
     page.keyboard.type("roster")
     page.keyboard.press("Enter")
     expect(page.get_by_test_id("answer")).to_contain_text("The request does not get there")
-    expect(page).to_have_url(f"{page.url.split('/s/')[0]}/s/{broken}/case?from=gate-kiosk&to=roster")
+    expect(page).to_have_url(
+        f"{page.url.split('/s/')[0]}/s/{broken}/case?from=gate-kiosk&to=roster"
+    )
     page.locator("[data-hop][tabindex='0']").focus()
     page.keyboard.press("ArrowLeft")
     expect(page.get_by_role("region", name="The decision")).to_contain_text("at gate-kiosk")
@@ -129,8 +159,11 @@ def test_a_zip_comes_in_with_its_reading_report(page: Page, tmp_path: Path) -> N
     page.get_by_role("link", name="Surveys").click()
     archive = tmp_path / "tuesday.zip"
     with zipfile.ZipFile(archive, "w") as packed:
-        packed.writestr("devices/mill/frr.conf", "frr version 8.4.4\nhostname mill\n"
-                        "interface eth1\n ip address 10.64.0.1/30\nexit\nfrobnicate softly\n")
+        packed.writestr(
+            "devices/mill/frr.conf",
+            "frr version 8.4.4\nhostname mill\n"
+            "interface eth1\n ip address 10.64.0.1/30\nexit\nfrobnicate softly\n",
+        )
         packed.writestr("devices/pc/ip-addr.json", "[]")
     page.get_by_label("Title").fill("Tuesday")
     page.get_by_label("Files of the survey").set_input_files(archive)
@@ -144,7 +177,9 @@ def test_a_zip_comes_in_with_its_reading_report(page: Page, tmp_path: Path) -> N
 def test_a_folder_comes_in(page: Page) -> None:
     page.get_by_role("link", name="Surveys").click()
     page.get_by_label("Folder of the survey").set_input_files(ROOT / "tests/cases/dale-01/survey")
-    expect(page.get_by_text("Every line that could change an answer was understood.")).to_be_visible()
+    expect(
+        page.get_by_text("Every line that could change an answer was understood.")
+    ).to_be_visible()
     page.keyboard.press("/")
     page.goto(page.url.replace("reading", "case?from=h1&to=h2"))
     expect(page.get_by_test_id("answer")).to_contain_text("send it to each other for ever")

@@ -16,8 +16,19 @@ from surveys import ROOT
 from trochos.cli.main import main
 
 HEALTHY, BROKEN = str(ROOT / "demo/healthy"), str(ROOT / "demo/broken")
-ROUTE = {"prefix", "protocol", "type", "distance", "metric", "selected", "next_hops", "via",
-         "because", "lost_to", "why"}
+ROUTE = {
+    "prefix",
+    "protocol",
+    "type",
+    "distance",
+    "metric",
+    "selected",
+    "next_hops",
+    "via",
+    "because",
+    "lost_to",
+    "why",
+}
 
 
 class Call:
@@ -58,7 +69,10 @@ def test_routes(call: Call) -> None:
         {"action": "forward", "address": None, "interface": "eth2", "weight": 1},
     ]
     assert tern["10.64.40.0/24"]["because"][1] == {
-        "device": "tern", "file": "frr.conf", "line": 12, "text": "ip route 10.64.40.0/24 eth2"
+        "device": "tern",
+        "file": "frr.conf",
+        "line": 12,
+        "text": "ip route 10.64.40.0/24 eth2",
     }
     _, everything = call.json("routes", BROKEN, "--all", "--device", "tern")
     assert list(everything["devices"]) == ["tern"]
@@ -86,7 +100,12 @@ def test_path(call: Call) -> None:
     assert document["return"]["verdict"] == "no-route"
     hops = document["outbound"]["branches"][0]["hops"]
     assert [hop["device"] for hop in hops] == [
-        "bridge-tablet", "berth", "heron", "mole", "yard", "yard-scale"
+        "bridge-tablet",
+        "berth",
+        "heron",
+        "mole",
+        "yard",
+        "yard-scale",
     ]
     assert set(hops[0]) == {"device", "in", "route", "out", "next_hop", "actions", "mtu", "reason"}
     assert hops[-1]["route"]["next_hops"][0]["action"] == "deliver"
@@ -128,7 +147,13 @@ def test_reach(call: Call) -> None:
     status, document = call.json("reach", BROKEN)
     assert status == 0
     assert set(document["pairs"][0]) == {
-        "from", "source", "to", "device", "outbound", "return", "ok"
+        "from",
+        "source",
+        "to",
+        "device",
+        "outbound",
+        "return",
+        "ok",
     }
     keys = [(p["from"], p["source"], p["to"], p["device"]) for p in document["pairs"]]
     assert len(set(keys)) == len(keys)
@@ -155,9 +180,11 @@ def test_inspect(call: Call) -> None:
 def test_every_command_prints_a_table_for_people(call: Call, command: str) -> None:
     status, out, err = call(command, BROKEN)
     assert status in (0, 1) and err == "" and len(out.splitlines()) > 20
-    for arguments in (["path", BROKEN, "tern-camera", "booking-db"],
-                      ["routes", BROKEN, "--why", "10.64.40.0/24"],
-                      ["reach", BROKEN, "--summary"]):
+    for arguments in (
+        ["path", BROKEN, "tern-camera", "booking-db"],
+        ["routes", BROKEN, "--why", "10.64.40.0/24"],
+        ["reach", BROKEN, "--summary"],
+    ):
         assert call(*arguments)[1]
 
 
@@ -227,7 +254,10 @@ def test_computing_needs_no_server_packages(tmp_path: Path) -> None:
         f"sys.exit(main(['reach', {HEALTHY!r}, '--summary', '--json']))\n"
     )
     done = subprocess.run(
-        [sys.executable, "-c", code], capture_output=True, text=True, check=False,
+        [sys.executable, "-c", code],
+        capture_output=True,
+        text=True,
+        check=False,
         env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"},
     )
     assert done.returncode == 0, done.stderr

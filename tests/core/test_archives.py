@@ -53,7 +53,11 @@ def test_expansion_is_bounded() -> None:
 
 def test_counts_and_sizes_are_bounded() -> None:
     limits = Limits(files=2, file_bytes=10, total_bytes=15)
-    for files in ({str(i): b"" for i in range(3)}, {"a": b"x" * 11}, {"a": b"x" * 9, "b": b"y" * 9}):
+    for files in (
+        {str(i): b"" for i in range(3)},
+        {"a": b"x" * 11},
+        {"a": b"x" * 9, "b": b"y" * 9},
+    ):
         for attempt in (
             lambda f=files: unpack(zipped(f), limits),
             lambda f=files: unpack(tarred(f), limits),

@@ -12,8 +12,16 @@ def tables(survey: Computed) -> dict[str, object]:
     """All candidates without their evidence, which names different files and lines."""
     return {
         f"{device.name} {family}": [
-            (str(r.prefix), r.protocol, r.distance, r.selected, r.next_hops, r.via, r.problem,
-             r.why)
+            (
+                str(r.prefix),
+                r.protocol,
+                r.distance,
+                r.selected,
+                r.next_hops,
+                r.via,
+                r.problem,
+                r.why,
+            )
             for r in sorted(
                 survey.tables.of(device.name, family).routes,
                 key=lambda r: (r.prefix, r.protocol, r.distance, str(r.next_hops), r.why or ""),
@@ -29,10 +37,13 @@ def test_same_tables_legs_and_findings(broken: bool) -> None:
     text, yang = (company(broken=broken, dialect=d) for d in ("frr", "yang"))
     assert tables(text) == tables(yang)
     assert [p.as_json() for p in text.reach.pairs()] == [p.as_json() for p in yang.reach.pairs()]
-    assert [(f.kind, f.severity, f.device, f.interface, f.peer, f.summary) for f in
-            sorted(text.findings, key=lambda f: (f.kind, f.device, f.summary))] == [
-        (f.kind, f.severity, f.device, f.interface, f.peer, f.summary) for f in
-        sorted(yang.findings, key=lambda f: (f.kind, f.device, f.summary))]
+    assert [
+        (f.kind, f.severity, f.device, f.interface, f.peer, f.summary)
+        for f in sorted(text.findings, key=lambda f: (f.kind, f.device, f.summary))
+    ] == [
+        (f.kind, f.severity, f.device, f.interface, f.peer, f.summary)
+        for f in sorted(yang.findings, key=lambda f: (f.kind, f.device, f.summary))
+    ]
     for survey in (text, yang):
         assert all(not report.unknown for report in survey.survey.reading)
 

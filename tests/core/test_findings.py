@@ -61,23 +61,51 @@ def test_the_healthy_company_has_no_finding_that_breaks_or_risks() -> None:
         (static("gull", "10.77.0.0/16", "10.64.0.2"), "static-unusable", "gull", "breaks"),
         (static("tern", "10.77.0.0/16", "10.64.21.99"), "next-hop-silent", "tern", "breaks"),
         (static("tern", "10.77.0.0/16", "10.64.21.41"), "next-hop-host", "tern", "breaks"),
-        (replaced("mole", "10.64.22.0/24", gateway=None, interface="ge3"),
-         "exit-without-target", "mole", "breaks"),
+        (
+            replaced("mole", "10.64.22.0/24", gateway=None, interface="ge3"),
+            "exit-without-target",
+            "mole",
+            "breaks",
+        ),
         (static("heron", "10.64.40.0/24", "10.64.0.26"), "statics-contradict", "heron", "breaks"),
-        (static("office", "10.64.20.96/28", None, None, "discard"), "discards-owned", "office",
-         None),
-        (static("office", "10.64.20.16/28", None, None, "discard"), "discards-owned", "office",
-         "breaks"),
+        (
+            static("office", "10.64.20.96/28", None, None, "discard"),
+            "discards-owned",
+            "office",
+            None,
+        ),
+        (
+            static("office", "10.64.20.16/28", None, None, "discard"),
+            "discards-owned",
+            "office",
+            "breaks",
+        ),
         (replaced("lantern", "0.0.0.0/0", gateway="10.64.0.21"), "loop", "lantern", "breaks"),
-        (host("crane-panel", gateways=["10.64.30.254"]), "host-gateway-silent", "crane-panel",
-         "breaks"),
-        (host("crane-panel", gateways=["10.64.99.1"]), "host-gateway-outside", "crane-panel",
-         "breaks"),
-        (host("crane-panel", gateways=["10.64.30.20"]), "host-gateway-is-host", "crane-panel",
-         "breaks"),
+        (
+            host("crane-panel", gateways=["10.64.30.254"]),
+            "host-gateway-silent",
+            "crane-panel",
+            "breaks",
+        ),
+        (
+            host("crane-panel", gateways=["10.64.99.1"]),
+            "host-gateway-outside",
+            "crane-panel",
+            "breaks",
+        ),
+        (
+            host("crane-panel", gateways=["10.64.30.20"]),
+            "host-gateway-is-host",
+            "crane-panel",
+            "breaks",
+        ),
         (host("crane-panel", gateways=[]), "host-without-gateway", "crane-panel", "breaks"),
-        (host("crane-panel", gateways=["10.64.30.1", "10.64.30.20"]), "host-two-gateways",
-         "crane-panel", "risks"),
+        (
+            host("crane-panel", gateways=["10.64.30.1", "10.64.30.20"]),
+            "host-two-gateways",
+            "crane-panel",
+            "risks",
+        ),
     ],
 )
 def test_each_fault_is_named(
@@ -109,10 +137,13 @@ def test_gateways_of_single_addresses_and_link_local_ones_are_right() -> None:
     onlink = '[{"dst":"default","gateway":"10.64.20.1","dev":"eth0","flags":["onlink"]}]'
     local = '[{"dst":"default","gateway":"fe80::1","dev":"eth0","metric":1024}]'
     for table in (routes, onlink):
-        survey = compute({
-            "devices/pc/addr.json": addr, "devices/pc/route.json": table,
-            "devices/pc/route6.json": local,
-        })
+        survey = compute(
+            {
+                "devices/pc/addr.json": addr,
+                "devices/pc/route.json": table,
+                "devices/pc/route6.json": local,
+            }
+        )
         outside = [f.kind for f in survey.findings if f.kind.startswith("host-")]
         assert outside == []
 

@@ -49,9 +49,13 @@ def test_a_secret_becomes_its_fingerprint(line: str) -> None:
 @pytest.mark.parametrize(
     "line",
     [
-        "key chain WINTER", " key 1", "ip community-list standard LOCAL permit 65540:1",
-        " neighbor 10.64.0.1 send-community", " ip ospf authentication message-digest",
-        "ip route 10.64.3.0/24 10.64.0.2", '"name": "password"',
+        "key chain WINTER",
+        " key 1",
+        "ip community-list standard LOCAL permit 65540:1",
+        " neighbor 10.64.0.1 send-community",
+        " ip ospf authentication message-digest",
+        "ip route 10.64.3.0/24 10.64.0.2",
+        '"name": "password"',
     ],
 )
 def test_what_is_no_secret_stays(line: str) -> None:
@@ -64,12 +68,14 @@ def test_fingerprints_compare_under_one_key_only() -> None:
 
 
 def test_no_answer_of_a_survey_holds_a_secret() -> None:
-    survey = compute({
-        "devices/mill/frr.conf": "frr version 8.4.4\nhostname mill\n"
-        f"router bgp 65540\n neighbor 10.64.0.1 password {SECRET}\nexit\nodd secret {SECRET}\n",
-        "devices/mill/odd.json": json.dumps({"password": SECRET, "x": 1}),
-        "devices/mill/notes.txt": f"the password {SECRET} is written here",
-    })
+    survey = compute(
+        {
+            "devices/mill/frr.conf": "frr version 8.4.4\nhostname mill\n"
+            f"router bgp 65540\n neighbor 10.64.0.1 password {SECRET}\nexit\nodd secret {SECRET}\n",
+            "devices/mill/odd.json": json.dumps({"password": SECRET, "x": 1}),
+            "devices/mill/notes.txt": f"the password {SECRET} is written here",
+        }
+    )
     everything = json.dumps(
         [survey.inspect_json(), survey.routes_json(everything=True), survey.survey.files]
     )

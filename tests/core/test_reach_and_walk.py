@@ -101,17 +101,17 @@ def test_a_duplicate_address_is_taken_by_the_wrong_host() -> None:
     assert path.outbound.branches[0].last.device == "gate-kiosk"
     finding = next(f for f in survey.findings if f.kind == "address-conflict")
     assert finding.severity == "breaks"
-    assert {finding.device, finding.peer.device if finding.peer else ""} == {
-        "roster", "gate-kiosk"
-    }
+    assert {finding.device, finding.peer.device if finding.peer else ""} == {"roster", "gate-kiosk"}
 
 
 def test_anycast_on_loopbacks_is_no_conflict() -> None:
-    survey = compute({
-        "devices/a/frr.conf": frr("a", {"eth1": "10.64.0.1/30", "lo": "10.64.9.9/32"}),
-        "devices/b/frr.conf": frr("b", {"eth1": "10.64.0.2/30", "lo": "10.64.9.9/32"}),
-        "topology.json": wired(("a", "eth1", "b", "eth1")),
-    })
+    survey = compute(
+        {
+            "devices/a/frr.conf": frr("a", {"eth1": "10.64.0.1/30", "lo": "10.64.9.9/32"}),
+            "devices/b/frr.conf": frr("b", {"eth1": "10.64.0.2/30", "lo": "10.64.9.9/32"}),
+            "topology.json": wired(("a", "eth1", "b", "eth1")),
+        }
+    )
     assert [f for f in survey.findings if f.kind == "address-conflict"] == []
 
 
@@ -120,13 +120,15 @@ def test_a_packet_larger_than_a_link_is_too_big_or_split() -> None:
         '[{"ifindex":2,"ifname":"eth1","flags":["UP","LOWER_UP"],"mtu":%d,"address":'
         '"02:00:00:00:00:0%d","addr_info":[]}]'
     )
-    survey = compute({
-        "devices/a/frr.conf": frr("a", {"eth1": "10.64.0.1/30"}),
-        "devices/a/addr.json": capture % (1400, 1),
-        "devices/b/frr.conf": frr("b", {"eth1": "10.64.0.2/30"}),
-        "devices/b/addr.json": capture % (1400, 2),
-        "topology.json": wired(("a", "eth1", "b", "eth1")),
-    })
+    survey = compute(
+        {
+            "devices/a/frr.conf": frr("a", {"eth1": "10.64.0.1/30"}),
+            "devices/a/addr.json": capture % (1400, 1),
+            "devices/b/frr.conf": frr("b", {"eth1": "10.64.0.2/30"}),
+            "devices/b/addr.json": capture % (1400, 2),
+            "topology.json": wired(("a", "eth1", "b", "eth1")),
+        }
+    )
     from trochos.core.forwarding.path import Traffic
 
     whole = survey.path("a", "b", Traffic(size=1500, dont_fragment=True))
@@ -134,5 +136,6 @@ def test_a_packet_larger_than_a_link_is_too_big_or_split() -> None:
     assert survey.path("a", "b", Traffic(size=1500)).works == "yes"
     assert survey.path("a", "b", Traffic(size=1400, dont_fragment=True)).works == "yes"
     assert survey.path("a", "b").as_json()["largest"] == {
-        "bytes": 1400, "limited_by": {"device": "a", "interface": "eth1"}
+        "bytes": 1400,
+        "limited_by": {"device": "a", "interface": "eth1"},
     }

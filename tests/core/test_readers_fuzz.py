@@ -15,14 +15,21 @@ from trochos.core.survey import Computed
 SEEDS = [
     (path, text.encode())
     for path, text in demo.render(demo.broken(), "x", "2026-05-04T06:30:00Z").items()
-    if path in (
-        "topology.json", "survey.json", "devices/tern/frr.conf", "devices/mole/running.json",
-        "devices/booking-db/ip-addr.json", "devices/booking-db/ip-route.json",
+    if path
+    in (
+        "topology.json",
+        "survey.json",
+        "devices/tern/frr.conf",
+        "devices/mole/running.json",
+        "devices/booking-db/ip-addr.json",
+        "devices/booking-db/ip-route.json",
         "devices/booking-db/ip-route6.json",
     )
 ] + [
-    ("devices/x/frr-route.json",
-     (ROOT / "tests/cases/dale-00/survey/devices/barn/frr-route.json").read_bytes())
+    (
+        "devices/x/frr-route.json",
+        (ROOT / "tests/cases/dale-00/survey/devices/barn/frr-route.json").read_bytes(),
+    )
 ]
 
 
@@ -58,8 +65,25 @@ def mangled(draw: st.DrawFn) -> tuple[str, bytes]:
         elif kind == "swap":
             data = data[at:] + data[:at]
         else:
-            word = draw(st.sampled_from([b"null", b"[]", b"{}", b"-1", b"1e9", b'"x"', b"\n", b"no ",
-                                         b"ip route ", b"\xff\xfe", b"::/0", b"255", b"true"]))
+            word = draw(
+                st.sampled_from(
+                    [
+                        b"null",
+                        b"[]",
+                        b"{}",
+                        b"-1",
+                        b"1e9",
+                        b'"x"',
+                        b"\n",
+                        b"no ",
+                        b"ip route ",
+                        b"\xff\xfe",
+                        b"::/0",
+                        b"255",
+                        b"true",
+                    ]
+                )
+            )
             data = data[:at] + word + data[at + length :]
     return path, data
 
@@ -71,13 +95,15 @@ def test_mangled_files(item: tuple[str, bytes]) -> None:
 
 
 @settings(max_examples=100, deadline=None)
-@given(st.dictionaries(
-    st.text(alphabet="abc./-_ é", min_size=1, max_size=12).filter(
-        lambda p: p.strip("/") == p and "//" not in p
-    ),
-    st.one_of(st.binary(max_size=200), st.text(max_size=200).map(str.encode)),
-    max_size=4,
-))
+@given(
+    st.dictionaries(
+        st.text(alphabet="abc./-_ é", min_size=1, max_size=12).filter(
+            lambda p: p.strip("/") == p and "//" not in p
+        ),
+        st.one_of(st.binary(max_size=200), st.text(max_size=200).map(str.encode)),
+        max_size=4,
+    )
+)
 def test_arbitrary_files(files: dict[str, bytes]) -> None:
     survey = Computed.from_files(files, KEY)
     for report in survey.survey.reading:
@@ -94,7 +120,10 @@ def _plain(node: Node) -> object:
 
 
 values = st.recursive(
-    st.none() | st.booleans() | st.integers() | st.text()
+    st.none()
+    | st.booleans()
+    | st.integers()
+    | st.text()
     | st.floats(allow_nan=False, allow_infinity=False),
     lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.text(), inner, max_size=4),
     max_leaves=20,

@@ -31,7 +31,8 @@ def cases() -> list[Path]:
     found = {p.name: p for p in COPIED.iterdir() if (p / "survey").is_dir()}
     if ALL.is_dir():
         found |= {
-            p.name: p for p in ALL.iterdir()
+            p.name: p
+            for p in ALL.iterdir()
             if p.name.startswith(STATIC) and (p / "survey").is_dir()
         }
     return [found[name] for name in sorted(found)]
@@ -69,7 +70,8 @@ def our_table(survey: Computed, device: str, family: str):  # type: ignore[no-un
         row["prefix"]: (
             row["protocol"],
             frozenset(
-                ("discard", None) if hop["action"] in ("discard", "reject")
+                ("discard", None)
+                if hop["action"] in ("discard", "reject")
                 else (hop["address"], hop["interface"])
                 for hop in row["next_hops"]
             ),

@@ -12,11 +12,15 @@ FAR = {"eth1": "10.64.0.2/30", "eth2": "10.64.0.6/30"}
 
 
 def network(*lines: str, shut: tuple[str, ...] = (), far_shut: tuple[str, ...] = ()) -> Computed:
-    return compute({
-        "devices/mill/frr.conf": frr("mill", PORTS, *lines, shut=shut),
-        "devices/weir/frr.conf": frr("weir", FAR, shut=far_shut),
-        "topology.json": wired(("mill", "eth1", "weir", "eth1"), ("mill", "eth2", "weir", "eth2")),
-    })
+    return compute(
+        {
+            "devices/mill/frr.conf": frr("mill", PORTS, *lines, shut=shut),
+            "devices/weir/frr.conf": frr("weir", FAR, shut=far_shut),
+            "topology.json": wired(
+                ("mill", "eth1", "weir", "eth1"), ("mill", "eth2", "weir", "eth2")
+            ),
+        }
+    )
 
 
 def used(survey: Computed, prefix: str = "10.99.0.0/24") -> list[str] | None:
@@ -47,18 +51,34 @@ def why(survey: Computed, prefix: str = "10.99.0.0/24") -> str:
         (["ip route 10.99.0.0/24 Null0"], ["discard"]),
         (["ip route 10.99.0.0/24 reject"], ["reject"]),
         # equal distance shares, a higher one waits
-        (["ip route 10.99.0.0/24 10.64.0.6", "ip route 10.99.0.0/24 10.64.0.2"],
-         ["10.64.0.2 eth1", "10.64.0.6 eth2"]),
-        (["ip route 10.99.0.0/24 10.64.0.6 5", "ip route 10.99.0.0/24 10.64.0.2"],
-         ["10.64.0.2 eth1"]),
+        (
+            ["ip route 10.99.0.0/24 10.64.0.6", "ip route 10.99.0.0/24 10.64.0.2"],
+            ["10.64.0.2 eth1", "10.64.0.6 eth2"],
+        ),
+        (
+            ["ip route 10.99.0.0/24 10.64.0.6 5", "ip route 10.99.0.0/24 10.64.0.2"],
+            ["10.64.0.2 eth1"],
+        ),
         # through another static route, however many steps away
-        (["ip route 10.99.0.0/24 10.98.0.1", "ip route 10.98.0.0/24 10.97.0.1",
-          "ip route 10.97.0.0/24 10.64.0.2"], ["10.64.0.2 eth1"]),
+        (
+            [
+                "ip route 10.99.0.0/24 10.98.0.1",
+                "ip route 10.98.0.0/24 10.97.0.1",
+                "ip route 10.97.0.0/24 10.64.0.2",
+            ],
+            ["10.64.0.2 eth1"],
+        ),
         # through a static route that names only an exit: asked for there
         (["ip route 10.99.0.0/24 10.98.0.1", "ip route 10.98.0.0/24 eth2"], ["10.98.0.1 eth2"]),
         (["ip route 10.99.0.0/24 10.98.0.1", "ip route 10.98.0.0/24 Null0"], ["discard"]),
-        (["ip nht resolve-via-default", "ip route 10.99.0.0/24 10.98.0.1",
-          "ip route 0.0.0.0/0 10.64.0.2"], ["10.64.0.2 eth1"]),
+        (
+            [
+                "ip nht resolve-via-default",
+                "ip route 10.99.0.0/24 10.98.0.1",
+                "ip route 0.0.0.0/0 10.64.0.2",
+            ],
+            ["10.64.0.2 eth1"],
+        ),
         (["ip route 10.99.0.0/24 172.16.0.1 eth1 onlink"], ["172.16.0.1 eth1"]),
     ],
 )
@@ -70,18 +90,28 @@ def test_usable(lines: list[str], expected: list[str]) -> None:
     ("lines", "reason"),
     [
         (["ip route 10.99.0.0/24 10.98.0.1"], "on no connected network"),
-        (["ip route 10.99.0.0/24 10.98.0.1", "ip route 0.0.0.0/0 10.64.0.2"],
-         "the default route does not count"),
+        (
+            ["ip route 10.99.0.0/24 10.98.0.1", "ip route 0.0.0.0/0 10.64.0.2"],
+            "the default route does not count",
+        ),
         (["ip route 10.99.0.0/24 10.64.0.1"], "own address"),
         (["ip route 10.99.0.0/24 10.64.0.2 eth2"], "is on eth1, not on eth2"),
         (["ip route 10.99.0.0/24 eth7"], "has no interface eth7"),
         (["ip route 10.99.0.0/24 10.99.0.9"], "through this very route"),
         (["ip route 10.99.0.0/24 10.64.0.2 255"], "255"),
         (["ip route 10.99.0.0/24 10.98.0.1", "ip route 10.98.0.0/24 10.99.0.1"], "no connected"),
-        (["ip route 10.99.0.0/24 10.64.0.2", "ip route 10.99.0.0/24 10.64.0.2 eth2"],
-         "obeys that line alone"),
-        (["ip route 10.99.0.0/24 eth1", "ip route 10.99.0.0/24 10.98.0.1",
-          "ip route 10.98.0.0/24 Null0"], "no kernel takes such a route"),
+        (
+            ["ip route 10.99.0.0/24 10.64.0.2", "ip route 10.99.0.0/24 10.64.0.2 eth2"],
+            "obeys that line alone",
+        ),
+        (
+            [
+                "ip route 10.99.0.0/24 eth1",
+                "ip route 10.99.0.0/24 10.98.0.1",
+                "ip route 10.98.0.0/24 Null0",
+            ],
+            "no kernel takes such a route",
+        ),
     ],
 )
 def test_not_usable_with_its_reason(lines: list[str], reason: str) -> None:
@@ -108,7 +138,8 @@ def test_routes_that_replace_each_other_are_reported_and_not_claimed() -> None:
     # With the /24 the gateway of the /16 is reached through the /24, without it through the /8,
     # and neither state lasts; the table must come out the same whatever is tried first.
     survey = network(
-        "ip route 10.99.0.0/24 10.64.0.2", "ip route 10.99.0.0/25 10.99.0.200",
+        "ip route 10.99.0.0/24 10.64.0.2",
+        "ip route 10.99.0.0/25 10.99.0.200",
         "ip route 10.99.0.128/25 10.99.0.1",
     )
     table = survey.tables.of("mill", 4)

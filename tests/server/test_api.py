@@ -56,9 +56,13 @@ def send(client: Client, files: dict[str, bytes], **fields: str):  # type: ignor
 def test_nothing_is_answered_without_an_account(demo_survey: StoredSurvey) -> None:
     stranger = Client()
     urls = [
-        "/" + str(p.pattern).replace("<int:survey>", str(demo_survey.id))
-        .replace("<str:device>", "tern").replace("<int:case>", "1")
-        for p in urlpatterns if str(p.pattern).startswith("api/")
+        "/"
+        + str(p.pattern)
+        .replace("<int:survey>", str(demo_survey.id))
+        .replace("<str:device>", "tern")
+        .replace("<int:case>", "1")
+        for p in urlpatterns
+        if str(p.pattern).startswith("api/")
     ]
     assert len(urls) > 15
     for url in urls:
@@ -104,8 +108,9 @@ def test_accounts_are_the_owners_business(client: Client, user: User) -> None:
     assert made.status_code == 201 and "#" in made.json()["link"]
     again = client.post("/api/accounts", {"name": "Grace"}, content_type="application/json")
     assert again.status_code == 400
-    weak = client.post("/api/accounts/me/password", {"password": "short"},
-                       content_type="application/json")
+    weak = client.post(
+        "/api/accounts/me/password", {"password": "short"}, content_type="application/json"
+    )
     assert weak.status_code == 400 and "10" in weak.json()["detail"]
 
 
@@ -152,17 +157,20 @@ def test_uploads_are_refused_with_a_sentence(
 
 
 def test_secrets_are_never_stored_or_shown(client: Client) -> None:
-    text = f"frr version 8.4.4\nhostname a\ninterface eth0\n ip address 10.64.0.1/24\nexit\n" \
+    text = (
+        f"frr version 8.4.4\nhostname a\ninterface eth0\n ip address 10.64.0.1/24\nexit\n"
         f"router bgp 65540\n neighbor 10.64.0.2 password {SECRET}\nodd secret {SECRET}\n"
+    )
     made = send(client, {"devices/a/frr.conf": text.encode()}).json()
     stored = StoredSurvey.objects.get(pk=made["id"])
     assert all(SECRET.encode() not in data for data in files_of(stored).values())
     for url in ("reading", "findings", "devices/a", "source?device=a&file=frr.conf"):
         body = client.get(f"/api/surveys/{made['id']}/{url}").content.decode()
         assert SECRET not in body
-    assert "<secret:" in client.get(
-        f"/api/surveys/{made['id']}/source?device=a&file=frr.conf"
-    ).content.decode()
+    assert (
+        "<secret:"
+        in client.get(f"/api/surveys/{made['id']}/source?device=a&file=frr.conf").content.decode()
+    )
 
 
 def test_answers_of_the_core_come_through(client: Client, demo_survey: StoredSurvey) -> None:
@@ -186,15 +194,19 @@ def test_answers_of_the_core_come_through(client: Client, demo_survey: StoredSur
 @pytest.mark.parametrize(
     "url",
     [
-        "path?from=nobody&to=gull", "path?from=gull", "path?from=gull&to=mole&port=x",
-        "path?from=gull&to=mole&protocol=smoke", "decision?device=gull&target=x",
-        "decision?device=nobody&target=10.0.0.1", "ends?device=gull&interface=eth9",
-        "source?device=gull&file=../../secret", "why?prefix=x", "devices/nobody",
+        "path?from=nobody&to=gull",
+        "path?from=gull",
+        "path?from=gull&to=mole&port=x",
+        "path?from=gull&to=mole&protocol=smoke",
+        "decision?device=gull&target=x",
+        "decision?device=nobody&target=10.0.0.1",
+        "ends?device=gull&interface=eth9",
+        "source?device=gull&file=../../secret",
+        "why?prefix=x",
+        "devices/nobody",
     ],
 )
-def test_bad_questions_get_a_sentence(
-    client: Client, demo_survey: StoredSurvey, url: str
-) -> None:
+def test_bad_questions_get_a_sentence(client: Client, demo_survey: StoredSurvey, url: str) -> None:
     answer = client.get(f"/api/surveys/{demo_survey.id}/{url}")
     assert answer.status_code in (400, 404)
     assert isinstance(answer.json()["detail"], str) and answer.json()["detail"].endswith(".")

@@ -16,8 +16,10 @@ interface Props {
 export function Palette({ open, onClose, survey, onHelp, onTheme }: Props) {
   const dialog = useRef<HTMLDialogElement>(null);
   useEffect(() => {
-    if (open) dialog.current?.showModal();
-    else dialog.current?.close();
+    if (open) {
+      dialog.current?.showModal();
+      dialog.current?.querySelector("input")?.focus();
+    } else dialog.current?.close();
   }, [open]);
   return (
     <dialog ref={dialog} className="modal modal-top" aria-label="Go to anything" onClose={onClose}>
@@ -46,17 +48,18 @@ function Body({ survey, onClose, onHelp, onTheme }: Omit<Props, "open">) {
   const pair = PAIR.exec(text);
   const askPair = () => go(`/s/${survey}/case?from=${encodeURIComponent(pair?.[1] ?? "")}&to=${encodeURIComponent(pair?.[2] ?? "")}`);
   return (
-    <Command label="Go to anything" className="max-h-[60vh]">
+    <Command label="Go to anything" className="max-h-[60vh]"
+      onKeyDownCapture={(event) => {
+        if (event.key.startsWith("Arrow")) chosen.current = true;
+        // A pair that was typed is a question, unless another row was chosen since.
+        else if (event.key === "Enter" && pair && !chosen.current) {
+          event.preventDefault();
+          event.stopPropagation();
+          askPair();
+        }
+      }}
+    >
       <Command.Input autoFocus value={text} onValueChange={(next) => { setText(next); chosen.current = false; }}
-        onKeyDown={(event) => {
-          if (event.key.startsWith("Arrow")) chosen.current = true;
-          // A pair that was typed is a question, unless another row was chosen since.
-          else if (event.key === "Enter" && pair && !chosen.current) {
-            event.preventDefault();
-            event.stopPropagation();
-            askPair();
-          }
-        }}
         placeholder="A device, an address, a case, or: who > what" className="w-full border-b border-base-300 bg-transparent px-4 py-3 outline-none" />
       <Command.List className="max-h-[50vh] overflow-auto p-2">
         <Command.Empty className="soft p-4">Nothing is called like that.</Command.Empty>
