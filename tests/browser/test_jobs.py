@@ -22,7 +22,7 @@ def open_case(page: Page, complaint: str) -> None:
         # a missing way back: the decision names the prefix, the source shows the gap
         (
             "The bridge tablet gets no weights from the yard scale",
-            "The request arrives at yard-scale, and the reply dies: yard has no route to 10.64.40.33.",
+            "arrives at yard-scale, and the reply dies: yard has no route to 10.64.40.33.",
             "yard",
             "missing here: a route to 10.64.40.0/24",
         ),

@@ -8,7 +8,7 @@ import numpy as np
 
 from ...forwarding.reach import FamilyReach
 from ...forwarding.verdicts import BIT
-from ...forwarding.walk import Branch, Hop, Packet, loop_sentence, walk
+from ...forwarding.walk import Branch, Hop, Packet, walk
 from ...network.addressing import BITS, Address, Prefix
 from ...network.facts import Source
 from ..finding import BREAKS, NOTES, Finding
@@ -121,9 +121,12 @@ def _finding(
     evidence = tuple(
         source for name in (culprit, *(n for n in order if n != culprit)) for source in lines[name]
     )
-    sentence = loop_sentence(order)
-    others = f" and {more} more addresses" if more > 1 else ""
-    where = f"Packets to {address}{others}: {sentence}"
+    if owned:
+        others = f" and {more} more addresses" if more > 1 else ""
+        what = f"packets for {address}{others}"
+    else:
+        what = f"packets for addresses that nobody has, such as {address},"
+    where = _sentence(order, what)
     if owned:
         return Finding(
             "loop",
@@ -139,12 +142,21 @@ def _finding(
         "loop-unowned",
         NOTES,
         culprit,
-        f"Packets to addresses that nobody has, such as {address}: {sentence}",
+        where,
         "It costs bandwidth and hides typing errors. A discard route at the edge ends it.",
         evidence,
         hops[culprit].out,
         key="-".join(sorted(members)),
     )
+
+
+def _sentence(members: tuple[str, ...], what: str) -> str:
+    if len(members) == 1:
+        return f"{members[0]} sends {what} to itself for ever."
+    if len(members) == 2:
+        return f"{members[0]} and {members[1]} send {what} to each other for ever."
+    rounds = ", ".join(members)
+    return f"{what[:1].upper()}{what[1:]} go round for ever: {rounds}, and again {members[0]}."
 
 
 def _culprit(
