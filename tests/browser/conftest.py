@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 import pytest
 from django.contrib.auth.models import User
+from django.core.cache import cache
 from playwright.sync_api import Browser, Page, sync_playwright
 from surveys import ROOT
 
@@ -36,6 +37,7 @@ def browser() -> Iterator[Browser]:
 @pytest.fixture
 def page(browser: Browser, live_server, transactional_db) -> Iterator[Page]:  # type: ignore[no-untyped-def]
     """A signed-in page on the broken survey's case list; errors of the page fail the test."""
+    cache.clear()  # signing in is limited per minute, and each test signs in
     load(ROOT / "demo")
     user = User.objects.create_user("ada", is_staff=True)
     context = browser.new_context(

@@ -25,6 +25,8 @@ def why_not() -> str | None:
         return "real routers need root"
     if not (DAEMONS / "zebra").exists() or shutil.which("vtysh") is None:
         return "FRR is not installed"
+    if shutil.which("ping") is None or shutil.which("ip") is None:
+        return "ping or ip is not installed"
     name = f"tprobe{os.getpid()}"
     made = subprocess.run(["ip", "netns", "add", name], capture_output=True, check=False)
     if made.returncode != 0:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from rest_framework.exceptions import ValidationError
+from rest_framework.exceptions import Throttled, ValidationError
 from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
@@ -19,6 +19,10 @@ def as_sentence(error: Exception, context: dict[str, Any]) -> Response | None:
     response = exception_handler(error, context)
     if response is not None and isinstance(error, ValidationError):
         response.data = {"detail": _flatten(error.detail)}
+    elif response is not None and isinstance(error, Throttled):
+        response.data = {
+            "detail": f"Too many attempts. Try again in {max(1, round(error.wait or 1))} seconds."
+        }
     return response
 
 
