@@ -21,7 +21,7 @@ def as_sentence(error: Exception, context: dict[str, Any]) -> Response | None:
         response.data = {"detail": _flatten(error.detail)}
     elif response is not None and isinstance(error, Throttled):
         response.data = {
-            "detail": f"Too many attempts. Try again in {max(1, round(error.wait or 1))} seconds."
+            "detail": f"Too many attempts. Try again in {max(1, round(getattr(error, 'wait', None) or 1))} seconds."
         }
     return response
 
