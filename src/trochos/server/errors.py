@@ -20,9 +20,8 @@ def as_sentence(error: Exception, context: dict[str, Any]) -> Response | None:
     if response is not None and isinstance(error, ValidationError):
         response.data = {"detail": _flatten(error.detail)}
     elif response is not None and isinstance(error, Throttled):
-        response.data = {
-            "detail": f"Too many attempts. Try again in {max(1, round(getattr(error, 'wait', None) or 1))} seconds."
-        }
+        seconds = max(1, round(getattr(error, "wait", None) or 1))
+        response.data = {"detail": f"Too many attempts. Try again in {seconds} seconds."}
     return response
 
 
