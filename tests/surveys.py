@@ -8,8 +8,8 @@ from pathlib import Path
 
 import make as demo
 
-from trochos.cli.loading import read_folder
 from trochos.core.survey import Computed
+from trochos.local import read_folder
 
 KEY = b"key of the tests"
 ROOT = Path(__file__).resolve().parents[1]

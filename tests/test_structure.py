@@ -57,6 +57,11 @@ def test_the_core_imports_only_what_stands_above_it() -> None:
                     assert ORDER.index(parts[2]) <= ORDER.index(place), f"{path}: {name}"
 
 
+def test_the_server_does_not_lean_on_the_command_line() -> None:
+    for path in (SOURCE / "server").rglob("*.py"):
+        assert not any(name.startswith("trochos.cli") for name in imports(path)), path
+
+
 def test_the_demo_is_what_its_description_says() -> None:
     for name, (build, title, taken_at) in demo.SURVEYS.items():
         expected = demo.render(build(), title, taken_at)

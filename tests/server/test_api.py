@@ -13,7 +13,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from surveys import ROOT
 
-from trochos.cli.loading import read_folder
+from trochos.local import read_folder
 from trochos.server.accounts.models import OneTimeLink
 from trochos.server.demo import load
 from trochos.server.surveys.models import Case, StoredSurvey
@@ -210,6 +210,13 @@ def test_bad_questions_get_a_sentence(client: Client, demo_survey: StoredSurvey,
     answer = client.get(f"/api/surveys/{demo_survey.id}/{url}")
     assert answer.status_code in (400, 404)
     assert isinstance(answer.json()["detail"], str) and answer.json()["detail"].endswith(".")
+
+
+def test_what_is_not_there_is_said_plainly(client: Client) -> None:
+    for url in ("/api/surveys/9999/cases", "/api/cases/9999"):
+        assert client.get(url).json() == {
+            "detail": "There is no such survey or case here. Look at the list of surveys."
+        }
 
 
 def test_cases_say_what_is_true(client: Client, demo_survey: StoredSurvey) -> None:

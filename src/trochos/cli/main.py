@@ -11,8 +11,9 @@ from collections.abc import Callable
 from ..core.forwarding.endpoints import EndpointError
 from ..core.forwarding.path import Traffic
 from ..core.network.addressing import Address
+from ..local import InputError
 from . import tables
-from .loading import InputError, load
+from .loading import load
 
 
 class _Parser(argparse.ArgumentParser):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from .loading import InputError
+from ..local import InputError
 
 
 def stored_files(number: int) -> dict[str, bytes]:

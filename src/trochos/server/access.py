@@ -7,7 +7,7 @@ import os
 
 def files_of_survey(number: int) -> dict[str, bytes]:
     """The files of a stored survey; starts the database if it does not run."""
-    from ..cli.loading import InputError
+    from ..local import InputError
     from .cluster import ClusterError, ensure_database
 
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "trochos.server.settings")

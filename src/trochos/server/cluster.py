@@ -22,7 +22,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from ..cli.loading import state_directory
+from ..local import state_directory
 
 
 class ClusterError(Exception):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
-from ..cli.loading import read_folder
+from ..local import read_folder
 from .surveys.models import Case
 from .surveys.store import store
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.http import Http404
 from rest_framework.exceptions import Throttled, ValidationError
 from rest_framework.response import Response
 from rest_framework.views import exception_handler
@@ -19,6 +20,11 @@ def as_sentence(error: Exception, context: dict[str, Any]) -> Response | None:
     response = exception_handler(error, context)
     if response is not None and isinstance(error, ValidationError):
         response.data = {"detail": _flatten(error.detail)}
+    elif response is not None and isinstance(error, Http404):
+        said = str(error)
+        if "matches the given query" in said or not said:
+            said = "There is no such survey or case here. Look at the list of surveys."
+        response.data = {"detail": said}
     elif response is not None and isinstance(error, Throttled):
         seconds = max(1, round(getattr(error, "wait", None) or 1))
         response.data = {"detail": f"Too many attempts. Try again in {seconds} seconds."}

@@ -7,7 +7,7 @@ import os
 import secrets
 from pathlib import Path
 
-from ..cli.loading import state_directory
+from ..local import state_directory
 
 
 def _private(path: Path, content: str) -> None:

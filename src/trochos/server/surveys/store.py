@@ -13,9 +13,9 @@ from django.contrib.auth.models import User
 from django.utils import timezone
 from django.utils.dateparse import parse_datetime
 
-from ...cli.loading import fingerprint_key
 from ...core.readers.archives import UploadError
 from ...core.survey import Computed
+from ...local import fingerprint_key
 from .models import StoredSurvey
 
 _KEPT = 8

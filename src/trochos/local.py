@@ -1,0 +1,67 @@
+"""What belongs to this machine: the installation's own files, and surveys in folders.
+
+It stands between the core, which touches no files, and the server and the command line.
+"""
+
+from __future__ import annotations
+
+import os
+import secrets
+from pathlib import Path
+
+from .core.readers.archives import LIMITS, UploadError, check_files
+
+
+class InputError(Exception):
+    """The call or the input could not be used; the message is one sentence for a person."""
+
+
+def state_directory() -> Path:
+    """Where this installation keeps what belongs to it alone (never committed)."""
+    root = os.environ.get("TROCHOS_STATE")
+    return Path(root) if root else Path(__file__).resolve().parents[2] / ".state"
+
+
+def fingerprint_key() -> bytes:
+    """The key under which secrets become fingerprints: made once per installation.
+
+    Where nothing can be written, a key for this call alone serves: fingerprints then
+    compare within one answer only.
+    """
+    path = state_directory() / "fingerprint.key"
+    try:
+        return path.read_bytes()
+    except OSError:
+        pass
+    key = secrets.token_bytes(32)
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+        with os.fdopen(descriptor, "wb") as stream:
+            stream.write(key)
+    except FileExistsError:
+        return path.read_bytes() or key
+    except OSError:
+        return key
+    return key
+
+
+def read_folder(root: Path) -> dict[str, bytes]:
+    """Every file below a folder, within the bounds of a survey; hidden files are left out."""
+    files: dict[str, bytes] = {}
+    total = 0
+    for directory, folders, names in os.walk(root):
+        folders[:] = sorted(name for name in folders if not name.startswith("."))
+        for name in sorted(names):
+            path = Path(directory) / name
+            if name.startswith(".") or not path.is_file():
+                continue
+            size = path.stat().st_size
+            total += size
+            relative = path.relative_to(root).as_posix()
+            if size > LIMITS.file_bytes or total > LIMITS.total_bytes:
+                raise UploadError(f"{relative} makes the survey too large to be read.")
+            files[relative] = path.read_bytes()
+            if len(files) > LIMITS.files:
+                raise UploadError(f"The folder holds more than {LIMITS.files} files.")
+    return check_files(files)
