@@ -474,6 +474,8 @@ export interface components {
             own: boolean;
             forwards: boolean;
             candidates: components["schemas"]["CandidateShape"][];
+            /** @description what could overrule all of this */
+            uncertain: string | null;
             missing: components["schemas"]["WhyOneShape"] | null;
         };
         DeviceListShape: {

@@ -25,7 +25,7 @@ export function Aside({ survey, path, also, ids }: {
         {findings.data && shown.length === 0 ? (
           <p className="soft">
             No line on this way is wrong.{" "}
-            {path.works === "yes" ? "" : "What is missing is a line that nobody wrote: the decision names the prefix, the source shows the place."}
+            {path.works === "yes" ? "" : path.works === "unknown" ? "What is not computed may decide; see below." : "What is missing is a line that nobody wrote: the decision names the prefix, the source shows the place."}
           </p>
         ) : null}
         <ul className="space-y-2">

@@ -145,7 +145,7 @@ function Answer({ survey, path, also, ids, hopQuery, onHop }: {
     const unusable = (decision.data?.candidates ?? []).filter((c) => c.state === "unusable").flatMap((c) => c.route.because);
     const gates = (ends.data?.gates ?? []).filter((gate) => gate.holds === false).flatMap((gate) => gate.evidence).filter((item) => !item.default);
     // Only where nothing matches is a line missing for certain.
-    const none = !decision.data?.candidates.some((item) => item.state === "wins");
+    const none = !decision.data?.uncertain && !decision.data?.candidates.some((item) => item.state === "wins");
     const missing = !none ? [] : (decision.data?.missing?.chain ?? []).flatMap((step) => step.evidence).filter((item) => item.missing);
     const broken = branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1;
     return broken ? [...unusable, ...missing, ...gates, ...routes] : [...routes, ...gates];

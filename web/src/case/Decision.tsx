@@ -29,8 +29,9 @@ function Body({ survey, data, reason }: { survey: number; data: Shapes["Decision
   return (
     <>
       {reason ? <p className="pb-2 font-semibold">{reason}</p> : null}
+      {data.uncertain ? <p className="hatched mb-2 rounded-field p-2"><b>Not certain.</b> {data.uncertain[0]?.toUpperCase()}{data.uncertain.slice(1)}.</p> : null}
       {data.candidates.length === 0 ? (
-        <p className="hatched rounded-field p-2">No route here covers {data.target}, not even a default.</p>
+        <p className="hatched rounded-field p-2">No {data.uncertain ? "configured " : ""}route here covers {data.target}, not even a default.</p>
       ) : (
         <table className="w-full text-left">
           <thead className="soft">

@@ -29,7 +29,7 @@ function stationWords(station: Station, lane: Lane): { what: string; where: stri
   const last = station.index === lane.stations.length - 1;
   const route = station.hop.route;
   if (last && lane.verdict !== "delivered") {
-    return { what: VERDICT_WORDS[lane.verdict], where: route?.prefix ?? "", dead: true };
+    return { what: VERDICT_WORDS[lane.verdict], where: route?.prefix ?? "", dead: lane.verdict !== "unknown" };
   }
   if (route?.protocol === "local") return { what: "arrives", where: "", dead: false };
   return {
@@ -293,7 +293,12 @@ function LaneLine({ lane, y, mainY, centre, stationX, column, end }: {
           <path d={`M${loop - direction * 15} ${y - out * 14}l${direction * 3} ${out * 9}l${direction * 7} ${-out * 4}z`} fill="var(--stop)" />
         </>
       ) : null}
-      {!delivered && loop === null ? (
+      {lane.verdict === "unknown" ? (
+        <>
+          <path d={`M${endX} ${y}H${stopX - direction * 3}`} stroke={colour} strokeWidth={thick} strokeDasharray="4 3" />
+          <text x={stopX + direction * 8} y={y + 7} textAnchor="middle" fontSize="21" fontWeight="700" className="fill-base-content">?</text>
+        </>
+      ) : !delivered && loop === null ? (
         <>
           <path d={`M${endX} ${y}H${stopX - direction * 3}`} stroke={colour} strokeWidth={thick} />
           <path d={`M${stopX} ${y - 12}v24`} stroke="var(--stop)" strokeWidth="7" />

@@ -36,6 +36,7 @@ def explain_decision(
         candidates.append(
             {"route": route.as_json(), "state": state, "says": says[:1].upper() + says[1:]}
         )
+    unsure = forwarding.not_computed(device, target.family, obeyed)
     missing = None
     prefix = _home(tables, forwarding, target)
     if prefix is not None and not own:
@@ -48,6 +49,7 @@ def explain_decision(
         "own": own,
         "candidates": candidates,
         "missing": missing,
+        "uncertain": None if not unsure or own else unsure[0].why,
         "forwards": forwarding.devices[device].forwarding[target.family == 6],
     }
 

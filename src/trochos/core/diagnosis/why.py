@@ -61,8 +61,6 @@ def explain_prefix(
             )
         )
     missing = forwarding.not_computed(device, prefix.family, None)
-    for item in missing:
-        chain.append(_statement(device, f"Not certain: {item.why}.", (item.source,)))
     if not losers:
         probe = Address(prefix.family, prefix.network)
         wider = [
@@ -73,7 +71,8 @@ def explain_prefix(
         tail = (
             f"; packets there follow {wider[0].prefix}" if wider else ", and no wider route either"
         )
-        gap = _gap(tables, device, prefix)
+        # Where something is not computed, nobody can say that a line is missing.
+        gap = None if missing else _gap(tables, device, prefix)
         evidence = wider[0].because if wider else ()
         chain.append(
             _statement(
@@ -82,6 +81,8 @@ def explain_prefix(
                 (gap, *evidence) if gap else evidence,
             )
         )
+    for item in missing:
+        chain.append(_statement(device, f"Not certain: {item.why}.", (item.source,)))
     return {"device": device, "prefix": str(prefix), "present": False, "chain": chain}
 
 

@@ -77,6 +77,15 @@ class Path:
             return f"The request ends at {self.outbound.branches[0].last.device}."
         if self.works == "yes":
             return f"It works: {self.sender} reaches {to}, and the reply comes back."
+        if self.outbound.state == "unknown":
+            return (
+                f"Whether the request gets there cannot be said: {_clause(self.outbound.decisive)}"
+            )
+        if self.outbound.state == "yes" and self.back is not None and self.back.state == "unknown":
+            return (
+                f"The request arrives at {to}; whether the reply comes back cannot be said: "
+                f"{_clause(self.back.decisive)}"
+            )
         if self.outbound.state == "partly":
             return f"Only some flows get there: {_clause(self.outbound.decisive)}"
         if self.outbound.state != "yes":

@@ -138,7 +138,7 @@ class Forwarding:
             return Step(
                 device,
                 route,
-                (Fate(None, "unknown", f"What {device} does is not certain: {missing[0].why}."),),
+                (Fate(None, "unknown", f"{device} is not certain: {missing[0].why}."),),
                 tuple(missing),
             )
         if route is None:
@@ -244,4 +244,4 @@ def _ip(family: int) -> str:
 
 
 def _unknown(end: End, items: list[Unmodelled]) -> str:
-    return f"What happens on {end} is not certain: {items[0].why}."
+    return f"{end} is not certain: {items[0].why}."

@@ -319,6 +319,7 @@ class DecisionShape(_Shape):
     own = s.BooleanField()
     forwards = s.BooleanField()
     candidates = CandidateShape(many=True)
+    uncertain = s.CharField(allow_null=True, help_text="what could overrule all of this")
     missing = WhyOneShape(allow_null=True)
 
 
