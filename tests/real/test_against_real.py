@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 
 import pytest
 from core.test_reference import our_table
@@ -18,7 +19,7 @@ pytestmark = pytest.mark.skipif(REASON is not None, reason=REASON or "")
 @pytest.mark.parametrize(("seed", "family"), [(4, 4), (9, 4), (46, 4), (8, 6), (49, 6)])
 def test_tables_and_pings(seed: int, family: int) -> None:
     made = make(seed, family)
-    with Lab(made.routers, made.hosts, made.links, tag=f"t{seed}") as lab:
+    with Lab(made.routers, made.hosts, made.links, tag=f"t{os.getpid()}x{seed}") as lab:
         lab.settle()
         files = {"topology.json": wired(*made.links)}
         for name in made.routers:
