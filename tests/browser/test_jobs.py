@@ -25,14 +25,14 @@ def open_case(page: Page, complaint: str) -> None:
             "The bridge tablet gets no weights from the yard scale",
             "arrives at yard-scale, and the reply dies: yard has no route to 10.64.40.33.",
             "yard",
-            "missing here: a route to 10.64.40.0/24",
+            "missing: a route to 10.64.40.0/24",
         ),
         # the wrong neighbour: the packet dies at the yard, whose neighbour should not have sent it
         (
             "Planning cannot see the kiosk at Skerry",
             "yard has no route to 10.64.22.41.",
             "yard",
-            "missing here: a route to 10.64.22.0/24",
+            "missing: a route to 10.64.22.0/24",
         ),
         # a wrong exit beside the right one
         (

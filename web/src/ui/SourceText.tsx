@@ -79,7 +79,7 @@ export function SourceText({ lines, marks, open, gaps, focus, label }: Props) {
               </div>
               {gaps?.has(number) ? (
                 <div className="hatched stop flex border-l-4 border-error py-0.5 font-bold" data-missing>
-                  <span className="w-10 shrink-0" /> missing here: {gaps.get(number)}
+                  <span className="w-2 shrink-0" /> missing: {gaps.get(number)}
                 </div>
               ) : null}
             </div>
