@@ -45,9 +45,19 @@ def test_arrays_and_walks_agree_on_random_networks(seed: int, family: int) -> No
         assert back is not None and (back.verdict == pair.back or pair.ok is not True), pair
 
 
-@pytest.mark.parametrize("broken", [False, True])
-def test_the_summary_counts_what_the_rows_say(broken: bool) -> None:
-    survey = company(broken=broken)
+def twins(built) -> None:  # type: ignore[no-untyped-def]
+    """Two devices with one address, and an anycast loopback."""
+    built.hosts["roster"].addresses = ["10.64.20.41/24"]
+    built.routers["gull"].ports[0].addresses.append("10.64.255.99/32")
+    built.routers["tern"].ports[0].addresses.append("10.64.255.99/32")
+
+
+@pytest.mark.parametrize("which", ["healthy", "broken", "twins", "chain"])
+def test_the_summary_counts_what_the_rows_say(which: str) -> None:
+    if which == "chain":
+        survey = chain(68)
+    else:
+        survey = company(broken=which == "broken", change=twins if which == "twins" else None)
     rows = list(survey.reach.pairs())
     ends: dict[str, int] = {}
     for row in rows:

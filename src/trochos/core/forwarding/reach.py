@@ -363,6 +363,11 @@ class FamilyReach:
         return sources, back, ok
 
     @cached_property
+    def shared_columns(self) -> NDArray[np.bool_]:
+        """The columns of addresses that several devices hold."""
+        return np.array([address in self.shared for address in self.addresses], dtype=bool)
+
+    @cached_property
     def owner_rows(self) -> NDArray[np.int64]:
         """The row of the device that holds each address (of several, the first)."""
         near = self.forwarding.near
@@ -567,6 +572,50 @@ class Reach:
             name, source, target, owner, outbound.verdict, back.verdict if back else None, ok
         )
 
+    def _split(
+        self, table: FamilyReach, row: int, device: Device
+    ) -> Iterator[tuple[NDArray[np.bool_], NDArray[np.bool_], NDArray[np.int8], Address | None]]:
+        """Per source (None: the device's own choice) the columns that arrays answer, those
+        that must be walked, and what arrays say. Columns walked for every source are left out.
+        """
+        owners = table.owner_rows
+        plain = (owners != row) & ~table.shared_columns & ~table.overlong[row]
+        sources, _, ok = table.default_rows(row)
+        chosen = np.array([-1 if a is None else table.column[a] for a in sources], dtype=np.int64)
+        held = np.maximum(chosen, 0)
+        odd = (chosen >= 0) & (table.shared_columns[held] | table.overlong[owners, held])
+        yield plain & ~odd, plain & odd, ok, None
+        for _, fact in usable_addresses(device, table.family):
+            if fact.address.is_link_local:
+                continue
+            column = table.column[fact.address]
+            mask = plain & (chosen != column)
+            odd = table.overlong[owners, column] | table.shared_columns[column]
+            states = _states(table.bits[row], table._back(owners, fact.address))
+            yield mask & ~odd, mask & odd, states, fact.address
+
+    def _plain_rows(
+        self, table: FamilyReach, row: int, device: Device
+    ) -> Iterator[tuple[NDArray[np.bool_], NDArray[np.int8], NDArray[np.bool_]]]:
+        sources = table.default_rows(row)[0]
+        chosen = np.array([a is not None for a in sources], dtype=bool)
+        for mask, _, states, source in self._split(table, row, device):
+            yield mask, states, chosen if source is None else np.ones_like(chosen)
+
+    def _walked_rows(self, table: FamilyReach, name: str) -> Iterator[Pair]:
+        row = table.row[name]
+        always = np.flatnonzero(table.shared_columns | table.overlong[row])
+        if always.size:
+            yield from self._pairs_of(table, name, {table.addresses[c] for c in always})
+        if not table.shared and not table.overlong.any():
+            return
+        sources = table.default_rows(row)[0]
+        for _, odd, _, source in self._split(table, row, self.forwarding.devices[name]):
+            for column in np.flatnonzero(odd):
+                used = sources[column] if source is None else source
+                owner = table.names[table.owner_rows[column]]
+                yield self._walked(name, used, table.addresses[column], owner)
+
     def summary(self) -> dict[str, object]:
         """Counts over all rows, without building them."""
         total = fine = partly = 0
@@ -574,40 +623,25 @@ class Reach:
         for table in self.families.values():
             if not table.addresses:
                 continue
-            owners = table.owner_rows
             for row, name in enumerate(table.names):
                 device = self.forwarding.devices[name]
                 if device.role == "unread":
                     continue
-                special = table.shared or table.overlong.any()
-                if special:
-                    for pair in self._pairs_of(table, name, None):
-                        total += 1
-                        fine += pair.ok is True
-                        partly += pair.ok == "partly"
-                        ends[pair.outbound] = ends.get(pair.outbound, 0) + 1
-                    continue
-                elsewhere = owners != row
-                sources, _, ok = table.default_rows(row)
-                others = [
-                    fact.address
-                    for _, fact in usable_addresses(device, table.family)
-                    if not fact.address.is_link_local
-                ]
-                states = [ok[elsewhere]]
-                kept = [elsewhere]
-                chosen = np.array(
-                    [-1 if s is None else table.column[s] for s in sources], dtype=np.int64
-                )
-                for source in others:
-                    mask = elsewhere & (chosen != table.column[source])
-                    kept.append(mask)
-                    states.append(_states(table.bits[row], table._back(owners, source))[mask])
-                for mask, state in zip(kept, states, strict=True):
+                # What must be walked is walked alone: few addresses in a sound network.
+                for pair in self._walked_rows(table, name):
+                    total += 1
+                    fine += pair.ok is True
+                    partly += pair.ok == "partly"
+                    ends[pair.outbound] = ends.get(pair.outbound, 0) + 1
+                for mask, state, sourced in self._plain_rows(table, row, device):
                     total += int(mask.sum())
-                    fine += int((state == YES).sum())
-                    partly += int((state == PARTLY).sum())
-                    values, counts = np.unique(table.bits[row][mask], return_counts=True)
+                    fine += int((state[mask] == YES).sum())
+                    partly += int((state[mask] == PARTLY).sum())
+                    bits = table.bits[row][mask]
+                    bits = np.where(
+                        sourced[mask] | (bits != _DELIVERED), bits, np.uint32(BIT["no-source"])
+                    )
+                    values, counts = np.unique(bits, return_counts=True)
                     for value, count in zip(values, counts, strict=True):
                         verdict = verdict_of(int(value)) or "unknown"
                         ends[verdict] = ends.get(verdict, 0) + int(count)
