@@ -113,6 +113,16 @@ def test_path(call: Call) -> None:
     assert (status, document["works"]) == (0, "yes")
 
 
+def test_a_port_is_not_judged_and_the_answer_says_so(call: Call) -> None:
+    asked = ("path", HEALTHY, "gate-printer", "booking-db")
+    _, plain = call.json(*asked)
+    assert plain["caveats"] == []
+    _, ported = call.json(*asked, "--protocol", "tcp", "--port", "5432")
+    (caveat,) = ported["caveats"]
+    assert (caveat["device"], caveat["text"]) == ("booking-db", "tcp 5432")
+    assert "is not judged" in caveat["why"]
+
+
 def test_both_families_are_tried_and_the_worse_is_the_answer(call: Call) -> None:
     status, document = call.json("path", BROKEN, "tern-camera", "booking-db")
     assert status == 1

@@ -31,6 +31,7 @@ def from_made(seed: int, family: int) -> Computed:
 @given(st.integers(0, 10_000), st.sampled_from([4, 6]))
 def test_arrays_and_walks_agree_on_random_networks(seed: int, family: int) -> None:
     survey = from_made(seed, family)
+    seen: set[tuple[str, object]] = set()
     for pair in survey.reach.pairs():
         if pair.target.family != family or pair.source is None:
             continue
@@ -38,11 +39,15 @@ def test_arrays_and_walks_agree_on_random_networks(seed: int, family: int) -> No
             survey.forwarding, pair.device, pair.source, pair.target, pair.owner
         )
         assert outbound.verdict == pair.outbound, pair
-        # With several own addresses in play only explicit sources have one way back.
-        if pair.ok is not None and ok != pair.ok:
-            route = survey.forwarding.matching(pair.device, pair.target)
-            assert route is not None and len(route.next_hops) > 1, pair
-        assert back is not None and (back.verdict == pair.back or pair.ok is not True), pair
+        assert back is not None
+        first = (pair.device, pair.target) not in seen
+        seen.add((pair.device, pair.target))
+        route = survey.forwarding.matching(pair.device, pair.target)
+        if first and family == 4 and route is not None and len(route.next_hops) > 1:
+            continue  # by its own choice the device sends from another address on each branch
+        assert ok == pair.ok, pair
+        if pair.outbound == "delivered":
+            assert back.verdict == pair.back, pair
 
 
 def twins(built) -> None:  # type: ignore[no-untyped-def]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from ..network.addressing import FAMILY_NAMES, Address, parse_address
-from ..network.facts import Unmodelled
+from ..network.facts import Source, Unmodelled
 from .endpoints import Endpoint, EndpointError, main_address, resolve
 from .sources import choose_source, usable_addresses
 from .step import Forwarding
@@ -225,6 +225,16 @@ def _one(
     if end.device is None and outbound.state == "yes":
         states.append("unknown")
     path = Path(sender, source, end.device, target, outbound, back, both_ways(states))
+    if traffic.port is not None and end.device is not None:
+        # The way is computed; filters and sockets are not, and the answer must say so.
+        facts = forwarding.devices[end.device]
+        service = f"{traffic.protocol} {traffic.port}"
+        source_of = Source(end.device, facts.main_file or "", None, service)
+        why = (
+            f"whether {end.device} listens on {service}, and every filter lets it pass, "
+            "is not judged"
+        )
+        path.caveats.append((Unmodelled(source_of, why), why))
     seen: set[Unmodelled] = set()
     for leg in (outbound, back):
         for item in leg.caveats if leg else ():

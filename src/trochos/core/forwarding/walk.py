@@ -15,7 +15,6 @@ INITIAL_HOPS = 64
 """Linux sends with this hop limit (RFC 1700's recommended value)."""
 LISTED = 64
 _EXPLORED = 4096
-_IP_HEADER = {4: 20, 6: 40}
 
 
 @dataclass(frozen=True, slots=True)
@@ -250,8 +249,3 @@ def walk(
             break
     kept += spare[: max(0, LISTED - len(kept))]
     return Leg(kept, count, list(walker.caveats))
-
-
-def header_size(family: int) -> int:
-    """Bytes of the IP header without options."""
-    return _IP_HEADER[family]

@@ -11,11 +11,10 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
-from ..network.addressing import Address, InterfaceAddress, eui64_link_local
+from ..network.addressing import InterfaceAddress, eui64_link_local
 from ..network.facts import (
     AddressFact,
     Device,
-    End,
     GatheredRoute,
     Interface,
     Network,
@@ -483,13 +482,3 @@ def _interface(
         vrf=config.vrf if config else None,
         ignores_carrier=bool(config and config.ignores_carrier),
     )
-
-
-def addresses_of(device: Device) -> list[tuple[Address, End]]:
-    """Every address of a device that others may want to reach."""
-    return [
-        (fact.address, End(device.name, interface.name))
-        for interface in device.interfaces
-        for fact in interface.addresses
-        if not fact.address.is_link_local and not fact.address.is_loopback
-    ]
