@@ -11,40 +11,24 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from .addressing import Address, InterfaceAddress, Prefix
+from .habits import BgpHabits, EigrpHabits, OspfHabits, RipHabits
+from .policy import NO_POLICY, Policy
+from .routing import NO_ROUTING, Routing
+from .source import Source
 
-
-class Source(NamedTuple):
-    """Where a fact was read: a line of a device's file, or what is in force without one.
-
-    `path` is the data node for YANG and other structured input. `default` marks a
-    value nobody wrote. `missing` marks a line that should stand after line `after`.
-    """
-
-    device: str
-    file: str
-    line: int | None
-    text: str
-    path: str | None = None
-    default: bool = False
-    missing: bool = False
-    after: int | None = None
-
-    def as_json(self) -> dict[str, object]:
-        """The Evidence object of the contract."""
-        out: dict[str, object] = {
-            "device": self.device,
-            "file": self.file,
-            "line": self.line,
-            "text": self.text,
-        }
-        if self.path:
-            out["path"] = self.path
-        if self.default:
-            out["default"] = True
-        if self.missing:
-            out["missing"] = True
-            out["after"] = self.after
-        return out
+__all__ = [
+    "AddressFact",
+    "Device",
+    "End",
+    "GatheredRoute",
+    "Interface",
+    "Network",
+    "Profile",
+    "Segment",
+    "Source",
+    "StaticRoute",
+    "Unmodelled",
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,6 +81,11 @@ class Interface:
     """A routing instance other than the default one: not computed, so reported."""
     ignores_carrier: bool = False
     """Routes over this interface stay although the line is down."""
+    point_to_point: bool = False
+    """The system says that this is a link to exactly one other end (a tunnel)."""
+    bandwidth: int | None = None
+    """As configured, in megabits per second."""
+    bandwidth_source: Source | None = None
 
     def has(self, address: Address) -> bool:
         return any(fact.address == address for fact in self.addresses)
@@ -157,6 +146,10 @@ class Profile:
     only that one counts (FRR 8.4, seen on real routers)."""
     answers_arp_for_all: bool = True
     """ARP requests are answered for any own address, whatever interface holds it."""
+    ospf: OspfHabits = field(default_factory=OspfHabits)
+    rip: RipHabits = field(default_factory=RipHabits)
+    eigrp: EigrpHabits = field(default_factory=EigrpHabits)
+    bgp: BgpHabits = field(default_factory=BgpHabits)
 
 
 @dataclass(frozen=True, slots=True)
@@ -177,6 +170,8 @@ class Device:
     gathered: dict[int, tuple[GatheredRoute, ...]] = field(default_factory=dict, hash=False)
     """Tables the device gave, per family: shown beside the computed ones, never used."""
     main_file: str | None = None
+    routing: Routing = NO_ROUTING
+    policy: Policy = NO_POLICY
 
     @property
     def is_host(self) -> bool:

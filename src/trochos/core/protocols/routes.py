@@ -26,6 +26,34 @@ class NextHop:
         }
 
 
+@dataclass(frozen=True, slots=True)
+class Origin:
+    """How a learned route came about: who announced it and what that rests on.
+
+    `before` is the step that came earlier: the area behind a border, the protocol that
+    was redistributed, the neighbour that told the announcer. Routes share these objects.
+    """
+
+    device: str
+    says: str
+    sources: tuple[Source, ...] = ()
+    before: Origin | None = None
+
+    def chain(self) -> list[Origin]:
+        """All steps, the first announcement first."""
+        out: list[Origin] = []
+        step: Origin | None = self
+        while step is not None:
+            out.append(step)
+            step = step.before
+        out.reverse()
+        return out
+
+    def evidence(self) -> tuple[Source, ...]:
+        """The lines of all steps, the first announcement first."""
+        return tuple(dict.fromkeys(source for step in self.chain() for source in step.sources))
+
+
 @dataclass(slots=True)
 class Route:
     """A candidate for a table, with what it was derived from.
@@ -48,6 +76,9 @@ class Route:
     lost_to: Route | None = None
     wanted: tuple[NextHop, ...] = ()
     """For a route that is not usable: the next hops as configured."""
+    origin: Origin | None = None
+    """For a learned route: the announcement it rests on."""
+    tag: int = 0
     kept_by_kernel: bool = False
     """The subnet of an interface without carrier: out of the table, but still obeyed."""
 

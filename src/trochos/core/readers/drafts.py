@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from ..network.facts import AddressFact, GatheredRoute, Profile, Source, StaticRoute, Unmodelled
+from ..network.policy import NO_POLICY, Policy
+from ..network.routing import NO_ROUTING, Routing
 
 
 @dataclass(slots=True)
@@ -28,6 +30,9 @@ class InterfaceDraft:
     forwarding_source: Source | None = None
     vrf: str | None = None
     ignores_carrier: bool = False
+    point_to_point: bool = False
+    bandwidth: int | None = None
+    bandwidth_source: Source | None = None
     order: int = 0
 
 
@@ -45,6 +50,8 @@ class ConfigDraft:
     forwarding_source: Source | None = None
     resolve_via_default: list[bool] = field(default_factory=lambda: [False, False])
     unmodelled: list[Unmodelled] = field(default_factory=list)
+    routing: Routing = NO_ROUTING
+    policy: Policy = NO_POLICY
     routes: bool = True
     """False if the file configures interfaces only and says nothing about routing."""
 

@@ -207,6 +207,7 @@ def read_links(document: Document, device: str, file: str) -> CaptureDraft:
         entry.text("operstate")
         link_type = entry.text("link_type")
         interface.loopback = "LOOPBACK" in flags or link_type == "loopback"
+        interface.point_to_point = "POINTOPOINT" in flags
         interface.mtu = entry.integer("mtu")
         mtu = entry.peek("mtu")
         if mtu is not None:

@@ -21,7 +21,9 @@ from ..network.facts import (
     Profile,
     Source,
 )
+from ..network.policy import NO_POLICY
 from ..network.quiet import without_collecting
+from ..network.routing import NO_ROUTING
 from . import hostfiles, iproute, wiring, yang
 from .drafts import CaptureDraft, ConfigDraft, InterfaceDraft
 from .frr import tables as frr_tables
@@ -390,6 +392,8 @@ def _merge(name: str, drafts: _Drafts, role: str | None) -> Device:
         unmodelled=tuple(unmodelled),
         gathered=gathered,
         main_file=configs[0].file if configs else (captures[0].file if captures else None),
+        routing=next((c.routing for c in configs if c.routing.runs), NO_ROUTING),
+        policy=next((c.policy for c in configs if c.routing.runs), NO_POLICY),
     )
 
 
@@ -481,4 +485,7 @@ def _interface(
         order=live.order if live else (config.order if config else 0),
         vrf=config.vrf if config else None,
         ignores_carrier=bool(config and config.ignores_carrier),
+        point_to_point=bool(live and live.point_to_point),
+        bandwidth=config.bandwidth if config else None,
+        bandwidth_source=config.bandwidth_source if config else None,
     )

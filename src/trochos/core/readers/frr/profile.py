@@ -1,6 +1,7 @@
 """How an FRR 8.4 router on Linux behaves where standards leave it open."""
 
 from ...network.facts import Profile
+from ...network.habits import BgpHabits, EigrpHabits, OspfHabits, RipHabits
 
 FRR = Profile(
     name="FRR on Linux",
@@ -10,4 +11,18 @@ FRR = Profile(
     shut_keeps_ipv6=False,
     exit_hides_plain_gateway=True,
     answers_arp_for_all=True,
+    ospf=OspfHabits(
+        statement_ignores_mask=True,
+        last_statement_wins=True,
+        hidden_range_discards=True,
+        ranges_hide_others=True,
+    ),
+    rip=RipHabits(version=2, shares_equal_cost=False),
+    eigrp=EigrpHabits(
+        fixed_metrics=True,
+        ignores_passive=True,
+        ignores_redistribution=True,
+        ignores_summaries=True,
+    ),
+    bgp=BgpHabits(max_paths=64),
 )

@@ -1,20 +1,28 @@
 """FRR configuration text -> facts.
 
-One pass over the lines, dispatched on the first words within the current section.
-Sections that belong to routing protocols are recognised as such and reported: what
-they teach the router is not computed here, so answers they touch must say so.
+One pass over the lines, dispatched on the first words within the current section. Each
+routing protocol has a reader of its own beside this file; what such a reader does not
+understand makes the answers it touches uncertain.
 """
 
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from dataclasses import replace
 
 from ...network.addressing import parse_interface_address, parse_prefix
 from ...network.facts import AddressFact, Source, StaticRoute, Unmodelled
+from ...network.routing import Routing
 from ..drafts import ConfigDraft, InterfaceDraft
 from ..report import Ledger, split_lines
+from .bgp import BgpReader
+from .eigrp import EigrpReader
+from .fate import Fate, Misread
+from .ospf import OspfReader
+from .policy import PolicyReader
 from .profile import FRR
+from .rip import RipReader
 from .statics import path_key, read_static
 
 KIND = "FRR configuration text"
@@ -59,7 +67,6 @@ _IRRELEVANT_PAIRS = frozenset(" ".join(pair.split()) for pair in _IRRELEVANT_PAI
 _INTERFACE_IRRELEVANT = frozenset(
     [
         "description",
-        "bandwidth",
         "link-params",
         "multicast",
         "exit",
@@ -69,13 +76,63 @@ _INTERFACE_IRRELEVANT = frozenset(
         "evpn",
         "link-detect",
         "use-bw",
-        "delay",
         "metric",
         "max-bw",
         "max-rsv-bw",
         "unrsv-bw",
     ]
 )
+_POLICY_PAIRS = frozenset(
+    f"{first} {second}"
+    for first in ("ip", "ipv6")
+    for second in (
+        "prefix-list",
+        "access-list",
+        "as-path",
+        "community-list",
+        "large-community-list",
+        "extcommunity-list",
+    )
+)
+# Words that cannot stand at the top level: written without indentation, they still belong
+# to the section that is open, as the router itself reads them.
+_NOTHING: frozenset[str] = frozenset()
+_FLUSH_LEFT = {
+    "router": frozenset(
+        [
+            "network",
+            "neighbor",
+            "redistribute",
+            "area",
+            "passive-interface",
+            "version",
+            "timers",
+            "distance",
+            "default-information",
+            "default-metric",
+            "distribute-list",
+            "offset-list",
+            "allow-ecmp",
+            "auto-cost",
+            "max-metric",
+            "ospf",
+            "ospf6",
+            "eigrp",
+            "address-family",
+            "exit-address-family",
+            "aggregate-address",
+            "maximum-paths",
+            "summary-address",
+            "metric",
+            "variance",
+            "stub-router",
+            "abr-type",
+        ]
+    ),
+    "route-map": frozenset(["match", "set", "call", "on-match", "continue", "description"]),
+    "key-chain": frozenset(["key", "key-string", "cryptographic-algorithm"]),
+}
+_EIGRP_PAIRS = ("ip hello-interval", "ip hold-time", "ip authentication", "ip summary-address")
 _PROTOCOLS = {
     "ospf": "OSPF",
     "ospf6": "OSPFv3",
@@ -117,9 +174,24 @@ class _Reader:
         self.statics: dict[tuple[object, ...], StaticRoute] = {}
         self.section: tuple[str, str] | None = None
         self.interface: InterfaceDraft | None = None
-        self.protocol_lines: list[tuple[int, str]] = []
-        self.policy_lines: list[int] = []
         self.protocols: dict[str, Source] = {}
+        self.ospf = OspfReader(2)
+        self.ospf6 = OspfReader(3)
+        self.rip = RipReader(4)
+        self.ripng = RipReader(6)
+        self.eigrp = EigrpReader()
+        self.bgp = BgpReader()
+        self.policy = PolicyReader()
+        self.readers: dict[str, OspfReader | RipReader | EigrpReader | BgpReader] = {
+            "OSPF": self.ospf,
+            "OSPFv3": self.ospf6,
+            "RIP": self.rip,
+            "RIPng": self.ripng,
+            "EIGRP": self.eigrp,
+            "BGP": self.bgp,
+        }
+        self.later: list[tuple[int, str, Fate]] = []
+        """Lines of interfaces and policies, judged once it is known which protocols run."""
 
     def source(self, number: int) -> Source:
         return Source(self.device, self.file, number, self.lines[number - 1].strip())
@@ -136,8 +208,15 @@ class _Reader:
             if self.section is not None and self.inside(number, line, words):
                 continue
             self.top(number, words)
-        self.judge_protocol_lines()
+        self.judge_later()
         self.draft.statics = list(self.statics.values())
+        self.draft.policy = self.policy.finish()
+        self.draft.routing = Routing(
+            tuple(p for p in (self.ospf.finish(), self.ospf6.finish()) if p is not None),
+            tuple(p for p in (self.rip.finish(), self.ripng.finish()) if p is not None),
+            self.eigrp.finish(),
+            self.bgp.finish(),
+        )
         return self.draft
 
     def inside(self, number: int, line: str, words: list[str]) -> bool:
@@ -157,7 +236,7 @@ class _Reader:
         if kind == "interface":
             if self.interface_line(number, words):
                 return True
-        elif indented:
+        elif indented or _FLUSH_LEFT.get(kind, _NOTHING).intersection(words[:1]):
             self.section_line(number, words)
             return True
         self.section = self.interface = None
@@ -167,9 +246,18 @@ class _Reader:
         assert self.section is not None
         kind, name = self.section
         if kind == "router":
-            self.protocol_lines.append((number, name))
-        elif kind == "policy":
-            self.policy_lines.append(number)
+            self.protocol_line(number, name, words)
+        elif kind in ("route-map", "key-chain"):
+            source = self.source(number)
+            self.note_later(
+                number,
+                "",
+                lambda: (
+                    self.policy.map_line(words, source)
+                    if kind == "route-map"
+                    else self.policy.chain_line(words)
+                ),
+            )
         elif kind == "vrf":
             if words[0].startswith("exit"):
                 self.ledger.understood(number)
@@ -223,20 +311,18 @@ class _Reader:
         elif first == "pbr-map":
             self.section = ("pbr", words[1] if len(words) > 1 else "")
             ledger.unknown(number, True, "policy routing is not computed")
-        elif first == "route-map" or pair in ("key chain",) or first == "nexthop-group":
-            self.section = ("policy", " ".join(words[1:2]))
-            self.policy_lines.append(number)
-        elif first in ("access-list", "bgp") or pair in (
-            "ip prefix-list",
-            "ipv6 prefix-list",
-            "ip access-list",
-            "ipv6 access-list",
-            "ip as-path",
-            "ip community-list",
-            "ip large-community-list",
-            "ip extcommunity-list",
-        ):
-            self.policy_lines.append(number)
+        elif pair == "key chain" and len(words) > 2:
+            self.section = ("key-chain", words[2])
+            self.policy.open_chain(words[2], self.source(number))
+            ledger.understood(number)
+        elif first == "nexthop-group":
+            self.section = ("irrelevant", first)
+            ledger.irrelevant(number)
+        elif first in ("route-map", "access-list", "bgp") or pair in _POLICY_PAIRS:
+            if first == "route-map":
+                self.section = ("route-map", " ".join(words[1:2]))
+            source = self.source(number)
+            self.note_later(number, "", lambda: self.policy.top(words, source) or "")
         elif pair in ("ip protocol", "ipv6 protocol", "ip import-table", "ip nht", "ipv6 nht"):
             why = "a filter between protocols and the table is not computed"
             ledger.unknown(number, True, why)
@@ -285,8 +371,62 @@ class _Reader:
     def open_router(self, number: int, words: list[str]) -> None:
         name = _PROTOCOLS[words[1]]
         self.section = ("router", name)
-        self.protocols.setdefault(name, self.source(number))
-        self.protocol_lines.append((number, name))
+        source = self.source(number)
+        self.protocols.setdefault(name, source)
+        reader = self.readers.get(name)
+        if reader is None:
+            self.not_computed(number, name, "it is not computed")
+            return
+        try:
+            fate = reader.open(words[2:], source)
+        except Misread as problem:
+            fate = str(problem)
+        if isinstance(fate, str):
+            # The lines inside belong to something else than what is computed here.
+            self.section = ("router", f"{name} {words[-1]}")
+        self.settle(number, name, fate)
+
+    def protocol_line(self, number: int, name: str, words: list[str]) -> None:
+        """A line inside the section of a routing protocol."""
+        reader = self.readers.get(name)
+        if reader is None or not reader.runs:
+            self.ledger.unknown(number, True, f"{name} is not computed")
+            return
+        negated = words[0] == "no"
+        source = self.source(number)
+        try:
+            fate = reader.line(words[1:] if negated else words, source, negated)
+        except Misread as problem:
+            fate = str(problem)
+        except IndexError:
+            fate = "the line ends too early"
+        self.settle(number, name, fate)
+
+    def settle(self, number: int, name: str, fate: Fate) -> None:
+        """Enters what became of a line; a problem makes the protocol's answers uncertain."""
+        if fate is True:
+            self.ledger.understood(number)
+        elif fate is False:
+            self.ledger.irrelevant(number)
+        else:
+            self.not_computed(number, name, str(fate))
+
+    def not_computed(self, number: int, name: str, why: str) -> None:
+        self.ledger.unknown(number, True, why)
+        if name in ("PIM", "LDP", "NHRP", "SHARP"):
+            return
+        family = {"OSPF": 4, "RIP": 4, "OSPFv3": 6, "RIPng": 6}.get(name)
+        label = f"{name}, line {number}: " if name else f"line {number}: "
+        self.draft.unmodelled.append(Unmodelled(self.source(number), f"{label}{why}", family))
+
+    def note_later(self, number: int, name: str, read: Callable[[], Fate]) -> None:
+        try:
+            fate = read()
+        except Misread as problem:
+            fate = str(problem)
+        except IndexError:
+            fate = "the line ends too early"
+        self.later.append((number, name, fate))
 
     # -- interfaces -----------------------------------------------------------
 
@@ -339,15 +479,20 @@ class _Reader:
         elif rest[0] == "vrf" and len(rest) == 2:
             interface.vrf = rest[1]
             ledger.unknown(number, True, "routing instances are not computed")
-        elif len(rest) > 1 and rest[0] in ("ip", "ipv6") and rest[1] in _PROTOCOLS:
-            if rest[1] in ("pim",):
-                ledger.irrelevant(number)
-            else:
-                self.protocol_lines.append((number, _PROTOCOLS[rest[1]]))
+        elif rest[0] == "bandwidth" and len(rest) > 1 and rest[1].isdigit():
+            interface.bandwidth = None if negated else int(rest[1])
+            interface.bandwidth_source = self.source(number)
+            ledger.understood(number)
+        elif len(rest) > 2 and rest[0] in ("ip", "ipv6") and rest[1] in _PROTOCOLS:
+            self.interface_protocol(number, _PROTOCOLS[rest[1]], rest[2:], negated)
+        elif len(rest) > 1 and rest[0] == "ospf":
+            self.interface_protocol(number, "OSPF", rest[1:], negated)
+        elif rest[0] in ("delay", "eigrp") or (pair in _EIGRP_PAIRS and "eigrp" in rest):
+            self.interface_protocol(number, "EIGRP", rest, negated)
         elif rest[0] in ("isis", "babel", "openfabric"):
-            self.protocol_lines.append((number, _PROTOCOLS[rest[0]]))
+            self.later.append((number, _PROTOCOLS[rest[0]], "it is not computed"))
         elif pair == "ip router" or pair == "ipv6 router":
-            self.protocol_lines.append((number, "IS-IS"))
+            self.later.append((number, "IS-IS", "it is not computed"))
         elif rest[0] in _INTERFACE_IRRELEVANT or pair in _IRRELEVANT_PAIRS:
             ledger.irrelevant(number)
         elif pair in ("ip route", "ipv6 route", "ip prefix-list", "ipv6 prefix-list") or rest[
@@ -388,31 +533,28 @@ class _Reader:
 
     # -- what is left to others -----------------------------------------------
 
-    def judge_protocol_lines(self) -> None:
-        """Lines of routing protocols matter exactly if that protocol runs here."""
-        for number, name in self.protocol_lines:
-            running = name in self.protocols
-            why = f"{name} is not computed" if running else f"{name} does not run on this device"
-            if running:
-                self.ledger.unknown(number, True, why)
-            else:
-                self.ledger.irrelevant(number)
-        for name, source in self.protocols.items():
-            if name not in ("PIM", "LDP"):
-                self.draft.unmodelled.append(
-                    Unmodelled(
-                        source,
-                        f"{name} runs here, and what it teaches this router is not computed",
-                        6
-                        if name in ("OSPFv3", "RIPng")
-                        else None
-                        if name in ("BGP", "EIGRP", "IS-IS", "Babel", "OpenFabric")
-                        else 4,
-                    )
-                )
-        for number in self.policy_lines:
-            if self.protocols:
-                self.ledger.unknown(number, True, "policies of routing protocols are not computed")
+    def interface_protocol(self, number: int, name: str, words: list[str], negated: bool) -> None:
+        """A line under an interface that belongs to a routing protocol."""
+        assert self.interface is not None
+        if name in ("PIM", "LDP", "NHRP"):
+            self.ledger.irrelevant(number)
+            return
+        reader = self.readers.get(name)
+        if reader is None or isinstance(reader, BgpReader):
+            self.later.append((number, name, "it is not computed"))
+            return
+        interface, source = self.interface.name, self.source(number)
+        line = reader.interface_line
+        self.note_later(number, name, lambda: line(interface, words, source, negated))
+
+    def judge_later(self) -> None:
+        """Lines of protocols outside their sections count exactly if that protocol runs."""
+        running = set(self.protocols)
+        for number, name, fate in self.later:
+            if name in running or (not name and running):
+                self.settle(number, name, fate)
+            elif fate is True and name:
+                self.ledger.understood(number)
             else:
                 self.ledger.irrelevant(number)
 

@@ -1,0 +1,166 @@
+"""The one engine for neighbour relations: a table of gates, compared at both ends.
+
+A protocol lists its gates in the order in which it meets them. Each gate says what it
+reads at an end, when two readings agree, what a disagreement stops, and in which state
+each end then gets stuck. The engine evaluates the table for every pair of ends, the same
+way for both, so a rule cannot be applied differently to the two.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import Any, Generic, TypeVar
+
+from ..network.addressing import FAMILY_NAMES
+from ..network.source import Source
+
+NEIGHBOUR, ROUTES, NOTHING = "neighbour", "routes", "nothing"
+
+E = TypeVar("E")
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """What one end says at one gate, with the lines that say so."""
+
+    text: str | None
+    evidence: tuple[Source, ...] = ()
+    value: Any = None
+
+    def __post_init__(self) -> None:
+        if self.value is None:
+            object.__setattr__(self, "value", self.text)
+
+
+@dataclass(frozen=True, slots=True)
+class Gate(Generic[E]):
+    """One precondition of a neighbour relation.
+
+    `read(end, other)` gives the end's reading. `agree(left, right)` compares two readings;
+    by default they must be equal. `stuck` gives the states of (left, right) if it fails.
+    """
+
+    name: str
+    read: Callable[[E, E], Reading]
+    agree: Callable[[Reading, Reading], bool] = lambda left, right: left.value == right.value
+    stops: str = NEIGHBOUR
+    stuck: Callable[[E, E], tuple[str, str]] | None = None
+    applies: Callable[[E, E], bool] = lambda left, right: True
+
+
+@dataclass(frozen=True, slots=True)
+class Judged:
+    """A gate after comparison."""
+
+    gate: str
+    left: str | None
+    right: str | None
+    holds: bool
+    stops: str
+    evidence: tuple[Source, ...]
+
+    def as_json(self) -> dict[str, object]:
+        return {
+            "gate": self.gate,
+            "left": self.left,
+            "right": self.right,
+            "holds": self.holds,
+            "stops": self.stops,
+            "evidence": [source.as_json() for source in self.evidence],
+        }
+
+
+@dataclass(slots=True)
+class Side:
+    """One end of a relation: who, where, and the state it is in and should be in."""
+
+    device: str
+    interface: str | None
+    address: str | None
+    state: str
+    expected: str
+
+    def as_json(self) -> dict[str, object]:
+        return {
+            "device": self.device,
+            "interface": self.interface,
+            "address": self.address,
+            "state": self.state,
+            "expected": self.expected,
+        }
+
+
+@dataclass(slots=True)
+class Relation:
+    """Two ends that are or should be neighbours, with every gate between them."""
+
+    protocol: str
+    family: int
+    left: Side
+    right: Side
+    gates: list[Judged] = field(default_factory=list)
+    up: bool = True
+    """The neighbours see each other; routes may still fail."""
+
+    @property
+    def works(self) -> bool:
+        return all(gate.holds or gate.stops == NOTHING for gate in self.gates)
+
+    @property
+    def first_failing(self) -> Judged | None:
+        """The first gate that stops something; the first that differs at all if none does."""
+        failing = [gate for gate in self.gates if not gate.holds]
+        for gate in failing:
+            if gate.stops != NOTHING:
+                return gate
+        return failing[0] if failing else None
+
+    def as_json(self) -> dict[str, object]:
+        first = self.first_failing
+        return {
+            "protocol": self.protocol,
+            "family": FAMILY_NAMES[self.family],
+            "left": self.left.as_json(),
+            "right": self.right.as_json(),
+            "works": self.works,
+            "gates": [gate.as_json() for gate in self.gates],
+            "first_failing": first.gate if first and first.stops != NOTHING else None,
+        }
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """The judged gates of a pair, and where each end gets stuck (None: nowhere)."""
+
+    gates: list[Judged]
+    stuck: tuple[str, str] | None
+    up: bool
+
+
+def judge(gates: Sequence[Gate[E]], left: E, right: E) -> Outcome:
+    """Evaluates every gate for a pair; the first that stops something decides the states."""
+    judged: list[Judged] = []
+    stuck: tuple[str, str] | None = None
+    up = True
+    for gate in gates:
+        if not gate.applies(left, right):
+            continue
+        mine, theirs = gate.read(left, right), gate.read(right, left)
+        holds = gate.agree(mine, theirs)
+        judged.append(
+            Judged(
+                gate.name,
+                mine.text,
+                theirs.text,
+                holds,
+                gate.stops,
+                tuple(dict.fromkeys((*mine.evidence, *theirs.evidence))),
+            )
+        )
+        if not holds and gate.stops != NOTHING:
+            if gate.stops == NEIGHBOUR:
+                up = False
+            if stuck is None and gate.stuck is not None:
+                stuck = gate.stuck(left, right)
+    return Outcome(judged, stuck, up)

@@ -1,0 +1,46 @@
+"""Router ids and addresses by which a device presents itself to its neighbours."""
+
+from __future__ import annotations
+
+from ..network.addressing import Address
+from ..network.facts import Device, End, Interface
+from ..network.routing import Number
+from ..network.source import Source
+from .connected import address_is_active
+from .links import Links
+
+
+def router_id(device: Device, configured: Number | None, links: Links) -> Number | None:
+    """The router id: configured, else the highest loopback address, else the highest of all.
+
+    None if the device has no IPv4 address to take one from (RFC 2328, appendix C.1).
+    """
+    if configured is not None:
+        return configured
+    best: tuple[bool, int, Source] | None = None
+    for interface in device.interfaces:
+        if not interface.enabled or interface.vrf is not None:
+            continue
+        for fact in interface.addresses:
+            if fact.address.family != 4 or fact.address.is_loopback:
+                continue
+            if not address_is_active(device, interface, fact):
+                continue
+            found = (interface.loopback, fact.address.value, fact.source)
+            if best is None or found[:2] > best[:2]:
+                best = found
+    if best is None:
+        return None
+    return Number(best[1], best[2]._replace(default=True))
+
+
+def link_local(interface: Interface) -> Address | None:
+    """The interface's link-local IPv6 address."""
+    for fact in interface.addresses:
+        if fact.address.family == 6 and fact.address.is_link_local:
+            return fact.address
+    return None
+
+
+def end_of(device: Device, interface: Interface) -> End:
+    return End(device.name, interface.name)

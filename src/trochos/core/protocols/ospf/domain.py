@@ -1,0 +1,687 @@
+"""All routers of one OSPF version together: areas, borders, externals, and each one's routes.
+
+RFC 2328, sections 12.4.3 (what borders announce), 16.2 (inter-area routes), 16.4
+(externals). The order follows from who depends on whom: paths inside every area; what
+borders announce into the backbone; the borders' own inter-area routes; what they announce
+into the other areas; externals on top of all that.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from ...network.addressing import Address, Prefix, host_prefix, prefix_of
+from ...network.facts import Device, Network
+from ...network.routing import AreaRange, OspfArea, OspfProcess
+from ...network.source import Source
+from ..links import Links
+from ..policy import filter_permits
+from ..routes import NextHop, Origin, Route
+from .externals import External
+from .interfaces import LOOPBACK, ONE_OF_MANY, OspfEnd, ends_of
+from .neighbours import Adjacencies, dotted, find
+from .spf import FAR, Advert, AreaGraph, Edge, Key, hop_order
+
+BACKBONE = 0
+INTRA, INTER, EXTERNAL_1, EXTERNAL_2 = 0, 1, 2, 3
+TYPES = ("intra-area", "inter-area", "external-1", "external-2", "nssa-1", "nssa-2")
+_UNREACHABLE = 0xFFFFFF
+
+
+class Best(NamedTuple):
+    """A router's own choice for a key: kind, cost, next hops, area and origin."""
+
+    kind: int
+    cost: int
+    hops: tuple[NextHop, ...]
+    area: int
+    origin: Origin
+    metric2: int = 0
+    own: str | None = None
+    """The interface, if this is a subnet of the router's own."""
+    nssa: bool = False
+    tag: int = 0
+
+
+@dataclass(slots=True)
+class Router:
+    """One OSPF router: its process, its ends, the areas it is active in."""
+
+    device: Device
+    process: OspfProcess
+    ends: list[OspfEnd]
+    areas: list[int] = field(default_factory=list)
+    is_border: bool = False
+    best: dict[Key, Best] = field(default_factory=dict)
+    discards: list[tuple[AreaRange, int]] = field(default_factory=list)
+
+    def area(self, number: int) -> OspfArea:
+        return self.process.areas.get(number) or OspfArea(number)
+
+
+class OspfDomain:
+    """One version of OSPF over a whole network.
+
+    `adjacencies` holds every neighbour relation. `routes` gives the candidates of every
+    router for a given set of externals; everything below externals is computed once.
+    """
+
+    def __init__(self, network: Network, links: Links, version: int) -> None:
+        self.version, self.family = version, 4 if version == 2 else 6
+        self.routers: dict[str, Router] = {}
+        for device in network.devices:
+            for process in device.routing.ospf:
+                if process.version == version:
+                    ends = ends_of(device, process, links)
+                    self.routers[device.name] = Router(device, process, ends)
+        everyone = [end for router in self.routers.values() for end in router.ends]
+        self.adjacencies: Adjacencies = find(everyone, links)
+        self.graphs: dict[int, AreaGraph] = {}
+        self._origins: dict[tuple[str, Prefix], Origin] = {}
+        self._lines: dict[int, tuple[Origin, tuple[Source, ...]]] = {}
+        if self.routers:
+            self._build()
+            self._inside()
+            self._between()
+
+    # -- the areas' graphs ----------------------------------------------------------------
+
+    def _build(self) -> None:
+        for name, router in self.routers.items():
+            areas = {e.area.value for e in router.ends if e.active and e.area is not None}
+            router.areas = sorted(areas)
+            for number in router.areas:
+                self._graph(number).node(name)
+        in_transit: set[int] = set()
+        for group in self.adjacencies.groups:
+            chosen = group.designated
+            if chosen is None or chosen.area is None:
+                continue
+            attached = [chosen]
+            for left, right in self.adjacencies.full:
+                other = right if left is chosen else left if right is chosen else None
+                if other is not None and _same_kind(chosen, other):
+                    attached.append(other)
+            if len(attached) < 2:
+                continue
+            graph = self._graph(chosen.area.value)
+            for one in attached:
+                in_transit.add(id(one))
+                for prefix, _ in chosen.prefixes:
+                    self._advertise(graph, one, prefix, one.cost)
+                for other in attached:
+                    if other is not one:
+                        self._edge(graph, one, other)
+        for left, right in self.adjacencies.full:
+            if left.area is None or id(left) in in_transit or id(right) in in_transit:
+                continue
+            if not _same_kind(left, right) or left.network_type in ("broadcast", "non-broadcast"):
+                continue
+            graph = self._graph(left.area.value)
+            self._edge(graph, left, right)
+            self._edge(graph, right, left)
+        for router in self.routers.values():
+            for end in router.ends:
+                if end.active and end.area is not None and id(end) not in in_transit:
+                    self._stub(end)
+
+    def _graph(self, number: int) -> AreaGraph:
+        graph = self.graphs.get(number)
+        if graph is None:
+            graph = self.graphs[number] = AreaGraph(number)
+        return graph
+
+    def _edge(self, graph: AreaGraph, start: OspfEnd, end: OspfEnd) -> None:
+        cost = start.cost
+        stub = start.process.stub_router
+        if stub is not None and stub.value:
+            cost = ONE_OF_MANY
+        hop = NextHop("forward", end.address, start.interface.name)
+        graph.edges.append(Edge(graph.node(start.device), graph.node(end.device), cost, (hop,)))
+
+    def _stub(self, end: OspfEnd) -> None:
+        assert end.area is not None
+        graph = self._graph(end.area.value)
+        for prefix, _ in end.prefixes:
+            if end.network_type == LOOPBACK and end.process.version == 2:
+                if end.address is not None:
+                    self._advertise(graph, end, host_prefix(end.address), 0)
+            elif end.network_type == "point-to-multipoint" and end.address is not None:
+                self._advertise(graph, end, host_prefix(end.address), 0)
+            else:
+                self._advertise(graph, end, prefix, end.cost)
+
+    def _advertise(self, graph: AreaGraph, end: OspfEnd, prefix: Prefix, cost: int) -> None:
+        assert end.area is not None
+        key = (f"{end.device} {end.interface.name} {end.area.value}", prefix)
+        origin = self._origins.get(key)
+        if origin is None:
+            lines = [end.area.source]
+            for held, source in end.prefixes:
+                if held.covers(prefix):
+                    lines.append(source)
+            says = (
+                f"{end.device} announces {prefix} of its {end.interface.name} in area "
+                f"{dotted(end.area.value)}"
+            )
+            origin = self._origins[key] = Origin(end.device, says, tuple(lines))
+        advert = Advert(graph.node(end.device), cost, origin, end.interface.name)
+        graph.adverts.setdefault(prefix, []).append(advert)
+
+    # -- inside the areas, and which routers are borders --------------------------------------
+
+    def _inside(self) -> None:
+        for number, graph in self.graphs.items():
+            if number != BACKBONE:
+                graph.solve()
+        self._virtual_links()
+        if BACKBONE in self.graphs:
+            self.graphs[BACKBONE].solve()
+        for router in self.routers.values():
+            kind = router.process.border_type or router.device.profile.ospf.border_type
+            configured = len(set(router.process.areas) | set(router.areas))
+            active = len(router.areas)
+            backbone = BACKBONE in router.areas
+            if kind == "standard":
+                router.is_border = active > 1
+            elif kind == "ibm":
+                router.is_border = active > 1 and BACKBONE in router.process.areas
+            else:
+                router.is_border = configured > 1 and backbone
+        for number, graph in self.graphs.items():
+            for node, name in enumerate(graph.nodes):
+                origin = Origin(name, f"{name} is in area {dotted(number)}")
+                graph.adverts[("router", name)] = [Advert(node, 0, origin)]
+            for key, adverts in graph.adverts.items():
+                total, masks = graph.column(adverts)
+                for node, name in enumerate(graph.nodes):
+                    cost = int(total[node])
+                    if cost >= FAR:
+                        continue
+                    own, origin = _nearest(graph, adverts, node, cost)
+                    hops = graph.hops(node, int(masks[node]))
+                    if own is not None:
+                        hops = (NextHop("forward", None, own), *hops)
+                    router = self.routers[name]
+                    _offer(router.best, key, Best(INTRA, cost, hops, number, origin, own=own))
+
+    def _virtual_links(self) -> None:
+        """Backbone adjacencies across another area (RFC 2328, section 15)."""
+        wanted: dict[tuple[str, int], tuple[int, Source]] = {}
+        by_id = {}
+        for name, router in self.routers.items():
+            identity = router.ends[0].router_id if router.ends else None
+            if identity is not None:
+                by_id[identity.value] = name
+            for area in router.process.areas.values():
+                for link in area.virtual_links:
+                    wanted[name, link.neighbour] = (area.id, link.source)
+        for (name, neighbour), (number, _) in wanted.items():
+            other = by_id.get(neighbour)
+            graph = self.graphs.get(number)
+            mine = self.routers[name].ends[0].router_id
+            if other is None or graph is None or mine is None:
+                continue
+            back = wanted.get((other, mine.value))
+            if back is None or back[0] != number or not {name, other} <= graph.index.keys():
+                continue
+            start, end = graph.index[name], graph.index[other]
+            cost = int(graph.distance[start, end])
+            if cost >= FAR:
+                continue
+            backbone = self._graph(BACKBONE)
+            hops = graph.hops(start, int(graph.masks[start, end]))
+            edge = Edge(backbone.node(name), backbone.node(other), cost, hops)
+            backbone.edges.append(edge)
+            for device in (name, other):
+                router = self.routers[device]
+                if BACKBONE not in router.areas:
+                    router.areas = sorted({*router.areas, BACKBONE})
+
+    # -- between the areas ---------------------------------------------------------------------
+
+    def _between(self) -> None:
+        borders = [router for router in self.routers.values() if router.is_border]
+        into: dict[int, dict[Key, list[Advert]]] = defaultdict(dict)
+        for router in borders:
+            for number in router.areas:
+                self._announce_area(router, number, into)
+        self._learn(BACKBONE, into.get(BACKBONE, {}))
+        for router in borders:
+            self._announce_backbone(router, into)
+            self._announce_defaults(router, into)
+        for number, summaries in into.items():
+            if number != BACKBONE:
+                self._learn(number, summaries)
+
+    def _announce_area(
+        self, border: Router, number: int, into: dict[int, dict[Key, list[Advert]]]
+    ) -> None:
+        """What a border announces of one of its areas into its others (12.4.3)."""
+        facts = border.area(number)
+        name = border.device.name
+        parts: dict[Prefix, list[Best]] = {}
+        transit = any(True for _ in facts.virtual_links)
+        for key, best in border.best.items():
+            if best.kind != INTRA or best.area != number or best.cost >= _UNREACHABLE:
+                continue
+            if isinstance(key, Prefix):
+                if not self._passes(border, facts, "out", key):
+                    continue
+                inside = [r for r in facts.ranges if r.prefix.covers(key)]
+                if inside and not transit:
+                    found = max(inside, key=lambda r: r.prefix.length)
+                    parts.setdefault(found.prefix, []).append(best)
+                    continue
+            elif key[1] == name:
+                continue
+            for target in border.areas:
+                if target != number:
+                    self._summary(border, number, target, key, best, into)
+        for item in facts.ranges:
+            members = parts.get(item.prefix)
+            if not members:
+                continue
+            border.discards.append((item, number))
+            if not item.advertise:
+                continue
+            cost = item.cost
+            if cost is None:
+                lowest = (
+                    border.process.rfc1583 or border.device.profile.ospf.range_keeps_lowest_cost
+                )
+                cost = (min if lowest else max)(m.cost for m in members)
+            says = f"{name} announces {item.prefix} for its area {dotted(number)}"
+            origin = Origin(name, says, (item.source,), members[0].origin)
+            for target in border.areas:
+                if target != number:
+                    graph = self.graphs[target]
+                    advert = Advert(graph.node(name), cost, origin)
+                    shown = item.substitute or item.prefix
+                    into[target].setdefault(shown, []).append(advert)
+
+    def _passes(self, border: Router, area: OspfArea, direction: str, prefix: Prefix) -> bool:
+        for item in area.filters:
+            if item.direction == direction:
+                permit, _ = filter_permits(
+                    border.device.policy, item.kind, item.name, prefix, missing=True
+                )
+                if not permit:
+                    return False
+        return True
+
+    def _summary(
+        self,
+        border: Router,
+        source: int,
+        target: int,
+        key: Key,
+        best: Best,
+        into: dict[int, dict[Key, list[Advert]]],
+    ) -> None:
+        facts = border.area(target)
+        if facts.kind != "normal" and (not facts.summaries or not isinstance(key, Prefix)):
+            return
+        if isinstance(key, Prefix) and not self._passes(border, facts, "in", key):
+            return
+        name = border.device.name
+        exits = {end.interface.name for end in border.ends if end.area and end.area.value == target}
+        if best.hops and all(hop.interface in exits for hop in best.hops):
+            return
+        what = str(key) if isinstance(key, Prefix) else key[1]
+        says = f"{name} announces {what} from area {dotted(source)} into area {dotted(target)}"
+        graph = self.graphs[target]
+        advert = Advert(graph.node(name), best.cost, Origin(name, says, (), best.origin))
+        into[target].setdefault(key, []).append(advert)
+
+    def _announce_backbone(self, border: Router, into: dict[int, dict[Key, list[Advert]]]) -> None:
+        """What a border announces into its other areas of what it learned in the backbone."""
+        for key, best in border.best.items():
+            if best.kind != INTER or best.area != BACKBONE or best.cost >= _UNREACHABLE:
+                continue
+            for target in border.areas:
+                if target != BACKBONE:
+                    self._summary(border, BACKBONE, target, key, best, into)
+
+    def _announce_defaults(self, border: Router, into: dict[int, dict[Key, list[Advert]]]) -> None:
+        """The default route into stub areas (RFC 2328, 12.4.3.1)."""
+        name = border.device.name
+        for number in border.areas:
+            facts = border.area(number)
+            wanted = facts.kind == "stub" or (facts.kind == "nssa" and not facts.summaries)
+            if not wanted or number == BACKBONE or facts.kind_source is None:
+                continue
+            cost = facts.default_cost.value if facts.default_cost else 1
+            says = f"{name} announces a default route into the {facts.kind} area {dotted(number)}"
+            origin = Origin(name, says, (facts.kind_source,))
+            graph = self.graphs[number]
+            advert = Advert(graph.node(name), cost, origin)
+            into[number].setdefault(Prefix(self.family, 0, 0), []).append(advert)
+
+    def _learn(self, number: int, summaries: dict[Key, list[Advert]]) -> None:
+        """Inter-area routes of the routers in one area, from what borders announce there."""
+        graph = self.graphs.get(number)
+        if graph is None:
+            return
+        listeners = [
+            (node, self.routers[name])
+            for node, name in enumerate(graph.nodes)
+            if number == BACKBONE
+            or not self.routers[name].is_border
+            or BACKBONE not in self.routers[name].areas
+        ]
+        for key, adverts in summaries.items():
+            total, masks = graph.column(adverts)
+            announcers = {advert.node for advert in adverts}
+            for node, router in listeners:
+                cost, mask = int(total[node]), int(masks[node])
+                used = adverts
+                if node in announcers:
+                    # A router does not learn from its own announcement.
+                    used = [advert for advert in adverts if advert.node != node]
+                    if not used:
+                        continue
+                    other, their_masks = graph.column(used)
+                    cost, mask = int(other[node]), int(their_masks[node])
+                if cost >= _UNREACHABLE or not mask:
+                    continue
+                if isinstance(key, Prefix) and self._inside_own_range(router, key):
+                    continue
+                _, origin = _nearest(graph, used, node, cost)
+                best = Best(INTER, cost, graph.hops(node, mask), number, origin)
+                _offer(router.best, key, best)
+
+    def _inside_own_range(self, router: Router, prefix: Prefix) -> bool:
+        if not router.is_border or not router.device.profile.ospf.ranges_hide_others:
+            return False
+        return any(item.prefix.covers(prefix) for item, _ in router.discards)
+
+    # -- externals -------------------------------------------------------------------------
+
+    def routes(self, announced: dict[str, list[External]]) -> dict[str, list[Route]]:
+        """The candidates of every router, given what each announces as external."""
+        everywhere, within = self._spread(announced)
+        out: dict[str, list[Route]] = {}
+        for name, router in self.routers.items():
+            best = dict(router.best)
+            self._externals(router, best, everywhere, within)
+            out[name] = self._candidates(router, best)
+        return out
+
+    def _spread(
+        self, announced: dict[str, list[External]]
+    ) -> tuple[list[External], dict[int, list[External]]]:
+        """Which externals travel everywhere, and which stay inside one area (RFC 3101)."""
+        everywhere: list[External] = []
+        within: dict[int, list[External]] = defaultdict(list)
+        for name, externals in announced.items():
+            router = self.routers[name]
+            normal = any(router.area(number).kind == "normal" for number in router.areas)
+            for item in externals:
+                if normal:
+                    everywhere.append(item)
+                for number in router.areas:
+                    if router.area(number).kind != "nssa" or item.prefix.is_default:
+                        continue
+                    forward = item.forward or self._address_in(router, number)
+                    within[number].append(
+                        External(
+                            item.announcer,
+                            item.prefix,
+                            item.metric,
+                            item.metric_type,
+                            forward,
+                            item.origin,
+                            number,
+                            not router.is_border,
+                            item.tag,
+                        )
+                    )
+        for router in self.routers.values():
+            self._nssa_defaults(router, within)
+        self._translate(everywhere, within)
+        return everywhere, within
+
+    def _nssa_defaults(self, router: Router, within: dict[int, list[External]]) -> None:
+        if not router.is_border:
+            return
+        for number in router.areas:
+            statement = router.area(number).nssa_default
+            if statement is None:
+                continue
+            name = router.device.name
+            says = f"{name} announces a default route into the area {dotted(number)}"
+            within[number].append(
+                External(
+                    name,
+                    Prefix(self.family, 0, 0),
+                    1 if statement.metric is None else statement.metric,
+                    statement.metric_type or 2,
+                    None,
+                    Origin(name, says, (statement.source,)),
+                    number,
+                )
+            )
+
+    def _translate(self, everywhere: list[External], within: dict[int, list[External]]) -> None:
+        """The border with the highest router id announces an area's externals to the rest."""
+        for number, items in within.items():
+            graph = self.graphs[number]
+            borders = [self.routers[n] for n in graph.nodes if self.routers[n].is_border]
+            always = [r for r in borders if r.area(number).translate == "always"]
+            able = [r for r in borders if r.area(number).translate != "never"]
+            able.sort(key=lambda r: r.ends[0].router_id.value if r.ends[0].router_id else 0)
+            for border in {r.device.name: r for r in (*always, *able[-1:])}.values():
+                name = border.device.name
+                for item in items:
+                    if not item.translate or item.announcer == name:
+                        continue
+                    if ("router", item.announcer) not in border.best:
+                        continue
+                    says = f"{name} passes {item.prefix} on from area {dotted(number)}"
+                    everywhere.append(
+                        External(
+                            name,
+                            item.prefix,
+                            item.metric,
+                            item.metric_type,
+                            item.forward,
+                            Origin(name, says, (), item.origin),
+                            tag=item.tag,
+                        )
+                    )
+
+    @staticmethod
+    def _address_in(router: Router, number: int) -> Address | None:
+        """The address by which a router is reached inside an area."""
+        candidates = [
+            end
+            for end in router.ends
+            if end.active and end.area is not None and end.area.value == number
+        ]
+        candidates.sort(key=lambda end: end.network_type != LOOPBACK)
+        return candidates[0].address if candidates else None
+
+    def _externals(
+        self,
+        router: Router,
+        best: dict[Key, Best],
+        everywhere: list[External],
+        within: dict[int, list[External]],
+    ) -> None:
+        heard: list[External] = []
+        if any(router.area(number).kind == "normal" for number in router.areas):
+            heard += everywhere
+        for number in router.areas:
+            heard += within.get(number, ())
+        internal: list[int] | None = None
+        for item in heard:
+            if item.announcer == router.device.name:
+                continue
+            to = best.get(("router", item.announcer))
+            if item.area is not None:
+                to = self._inside_area(router, item.area, item.announcer)
+            if to is None or not to.hops:
+                continue
+            way: Best | None = to
+            if item.forward is not None:
+                if internal is None:
+                    internal = _lengths(best)
+                way = _forward_route(best, internal, item.forward)
+                if way is None:
+                    continue
+            assert way is not None
+            hops = way.hops
+            if item.forward is not None and way.own is not None:
+                hops = (NextHop("forward", item.forward, way.own),)
+            kind = EXTERNAL_1 if item.metric_type == 1 else EXTERNAL_2
+            cost = way.cost + (item.metric if kind == EXTERNAL_1 else 0)
+            offer = Best(
+                kind,
+                cost,
+                hops,
+                to.area,
+                item.origin,
+                item.metric if kind == EXTERNAL_2 else 0,
+                None,
+                item.area is not None,
+                item.tag,
+            )
+            _offer_external(best, item.prefix, offer, to)
+
+    def _inside_area(self, router: Router, number: int, announcer: str) -> Best | None:
+        graph = self.graphs[number]
+        start, end = graph.index.get(router.device.name), graph.index.get(announcer)
+        if start is None or end is None:
+            return None
+        cost = int(graph.distance[start, end])
+        if cost >= FAR:
+            return None
+        hops = graph.hops(start, int(graph.masks[start, end]))
+        return Best(INTRA, cost, hops, number, Origin(announcer, ""))
+
+    # -- candidates for the table -------------------------------------------------------------
+
+    def _candidates(self, router: Router, best: dict[Key, Best]) -> list[Route]:
+        process = router.process
+        habits = router.device.profile.ospf
+        fallback = process.distance.get("all", habits.distance)
+        distances = (
+            process.distance.get("intra-area", fallback),
+            process.distance.get("inter-area", fallback),
+            process.distance.get("external", fallback),
+            process.distance.get("external", fallback),
+        )
+        limit = process.max_paths.value if process.max_paths else None
+        out: list[Route] = []
+        evidence = self._evidence
+        for key, item in best.items():
+            if not isinstance(key, Prefix) or not item.hops:
+                continue
+            hops = item.hops if limit is None else item.hops[:limit]
+            kind = item.kind + 2 if item.nssa else item.kind
+            metric = item.metric2 if item.kind == EXTERNAL_2 else item.cost
+            out.append(
+                Route(
+                    key,
+                    "ospf",
+                    distances[item.kind],
+                    metric,
+                    hops,
+                    evidence(item.origin),
+                    type=TYPES[kind],
+                    origin=item.origin,
+                    tag=item.tag,
+                )
+            )
+        for found, _ in router.discards:
+            if found.advertise or habits.hidden_range_discards:
+                if habits.range_discards and found.prefix not in best:
+                    out.append(_discard(found, distances[0]))
+        return out
+
+    def _evidence(self, origin: Origin) -> tuple[Source, ...]:
+        found = self._lines.get(id(origin))
+        if found is None:
+            # The origin is kept beside its lines, so that no other can take its identity.
+            found = self._lines[id(origin)] = (origin, origin.evidence())
+        return found[1]
+
+
+def _discard(found: AreaRange, distance: int) -> Route:
+    origin = Origin(
+        found.source.device,
+        f"{found.source.device} discards what lies in its range {found.prefix} and in no "
+        "network of it",
+        (found.source,),
+    )
+    return Route(
+        found.prefix,
+        "ospf",
+        distance,
+        0,
+        (NextHop("discard"),),
+        (found.source,),
+        type="summary",
+        origin=origin,
+    )
+
+
+def _same_kind(left: OspfEnd, right: OspfEnd) -> bool:
+    """True if both treat the link alike: one of many, or point to point."""
+    kinds = ("broadcast", "non-broadcast")
+    return (left.network_type in kinds) == (right.network_type in kinds)
+
+
+def _nearest(
+    graph: AreaGraph, adverts: list[Advert], node: int, cost: int
+) -> tuple[str | None, Origin]:
+    """(own interface, origin) of the announcer that gives a router its distance."""
+    chosen = None
+    for advert in adverts:
+        if advert.node == node:
+            if advert.cost == cost:
+                return advert.interface, advert.origin
+        elif chosen is None and int(graph.distance[node, advert.node]) + advert.cost == cost:
+            chosen = advert
+    return None, (chosen or adverts[0]).origin
+
+
+def _offer(best: dict[Key, Best], key: Key, offer: Best) -> None:
+    """Keeps the better of two internal ways; equal ones share (16.1, 16.2)."""
+    held = best.get(key)
+    if held is None or (offer.kind, offer.cost) < (held.kind, held.cost):
+        best[key] = offer
+    elif (offer.kind, offer.cost) == (held.kind, held.cost) and held.own is None:
+        hops = tuple(sorted({*held.hops, *offer.hops}, key=hop_order))
+        best[key] = held._replace(hops=hops)
+
+
+def _offer_external(best: dict[Key, Best], prefix: Prefix, offer: Best, to: Best) -> None:
+    """Keeps the better of two externals (16.4.1, 16.4 (6)); internal ways always win."""
+    held = best.get(prefix)
+    if held is not None and held.kind in (INTRA, INTER):
+        return
+    rank = (offer.kind, offer.metric2, offer.cost)
+    if held is None or rank < (held.kind, held.metric2, held.cost):
+        best[prefix] = offer
+    elif rank == (held.kind, held.metric2, held.cost):
+        hops = tuple(sorted({*held.hops, *offer.hops}, key=hop_order))
+        best[prefix] = held._replace(hops=hops)
+
+
+def _lengths(best: dict[Key, Best]) -> list[int]:
+    """The prefix lengths of internal ways, longest first."""
+    found = {k.length for k, b in best.items() if isinstance(k, Prefix) and b.kind <= INTER}
+    return sorted(found, reverse=True)
+
+
+def _forward_route(best: dict[Key, Best], lengths: list[int], address: Address) -> Best | None:
+    """The internal way to a forwarding address (16.4 (3)); None if there is none."""
+    for length in lengths:
+        found = best.get(prefix_of(address, length))
+        if found is not None and found.kind in (INTRA, INTER):
+            return found
+    return None

@@ -1,0 +1,174 @@
+"""Which interfaces take part in OSPF, and the settings in force on each."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from ...network.addressing import Address, Prefix
+from ...network.facts import AddressFact, Device, End, Interface
+from ...network.routing import NetworkStatement, Number, OspfArea, OspfInterface, OspfProcess
+from ...network.source import Source
+from ..identity import link_local, router_id
+from ..links import Links
+
+BROADCAST, POINT_TO_POINT = "broadcast", "point-to-point"
+POINT_TO_MULTIPOINT, NON_BROADCAST, LOOPBACK = "point-to-multipoint", "non-broadcast", "loopback"
+_NO_AREA = OspfArea(0)
+ONE_OF_MANY = 65535
+"""The cost that says "not through me" (RFC 2328, B: LSInfinity of a router link)."""
+
+
+@dataclass(frozen=True, slots=True)
+class OspfEnd:
+    """One interface of one router as OSPF sees it; `area` None if it takes no part."""
+
+    device: str
+    process: OspfProcess
+    interface: Interface
+    settings: OspfInterface
+    router_id: Number | None
+    area: Number | None
+    network_type: str
+    address: Address | None
+    """What neighbours see: the IPv4 address, or the link-local one of version 3."""
+    fact: AddressFact | None
+    prefixes: tuple[tuple[Prefix, Source], ...]
+    cost: int
+    cost_source: Source | None
+    hello: int
+    dead: int
+    passive: bool
+    passive_source: Source | None
+    up: bool
+    why_down: str | None
+
+    @property
+    def end(self) -> End:
+        return End(self.device, self.interface.name)
+
+    @property
+    def area_facts(self) -> OspfArea:
+        if self.area is None:
+            return _NO_AREA
+        return self.process.areas.get(self.area.value) or OspfArea(self.area.value)
+
+    @property
+    def priority(self) -> int:
+        return self.settings.priority.value if self.settings.priority else 1
+
+    @property
+    def active(self) -> bool:
+        """True if it is up and takes part."""
+        return self.up and self.area is not None and self.router_id is not None
+
+    @property
+    def speaks(self) -> bool:
+        """True if hellos are sent and heard here."""
+        return self.active and not self.passive and self.network_type != LOOPBACK
+
+    def default(self, text: str) -> Source:
+        """Evidence for a value that nobody wrote: the interface's own line."""
+        source = self.interface.source or self.process.source
+        return source._replace(text=text, default=True)
+
+
+def ends_of(device: Device, process: OspfProcess, links: Links) -> list[OspfEnd]:
+    """All interfaces of a router, whether they take part or not, one per address in version 2."""
+    habits = device.profile.ospf
+    identity = router_id(device, process.router_id, links)
+    out: list[OspfEnd] = []
+    for interface in device.interfaces:
+        if interface.vrf is not None:
+            continue
+        settings = process.interfaces.get(interface.name) or OspfInterface(interface.name)
+        end = End(device.name, interface.name)
+        up = links.is_up(end)
+        passive = settings.passive or process.passive_default
+        hello = settings.hello.value if settings.hello else habits.hello
+        if settings.dead is not None:
+            dead = settings.dead.value
+        else:
+            dead = habits.dead_factor * hello
+        cost, cost_source = _cost(interface, settings, process, device)
+        if settings.network_type is not None and not interface.loopback:
+            kind = settings.network_type.value
+        elif interface.loopback:
+            kind = LOOPBACK
+        else:
+            kind = POINT_TO_POINT if interface.point_to_point else BROADCAST
+        common: tuple[Any, ...] = (device.name, process, interface, settings, identity)
+        rest: tuple[Any, ...] = (
+            cost,
+            cost_source,
+            hello,
+            dead,
+            bool(passive and passive.value),
+            passive.source if passive else None,
+            up,
+            None if up else links.why_down(end),
+        )
+        if process.version == 3:
+            prefixes = tuple(
+                (fact.connected, fact.source)
+                for fact in interface.addresses
+                if fact.address.family == 6 and not fact.address.is_link_local
+            )
+            address = link_local(interface)
+            out.append(OspfEnd(*common, settings.area, kind, address, None, prefixes, *rest))
+            continue
+        facts = [f for f in interface.addresses if f.address.family == 4]
+        for fact in facts:
+            area = settings.area or _by_statement(fact, process.networks, device)
+            out.append(
+                OspfEnd(
+                    *common,
+                    area,
+                    kind,
+                    fact.address,
+                    fact,
+                    ((fact.connected, fact.source),),
+                    *rest,
+                )
+            )
+        if not facts and settings.area is not None:
+            out.append(OspfEnd(*common, None, kind, None, None, (), *rest))
+    return out
+
+
+def _by_statement(
+    fact: AddressFact, statements: tuple[NetworkStatement, ...], device: Device
+) -> Number | None:
+    """The area that a `network` statement puts an address into."""
+    habits = device.profile.ospf
+    found: NetworkStatement | None = None
+    for statement in statements:
+        prefix = statement.prefix
+        if prefix is None or prefix.family != fact.address.family:
+            continue
+        subnet = fact.connected
+        inside = prefix.contains(Address(subnet.family, subnet.network)) or (
+            fact.peer is None and prefix.contains(fact.address)
+        )
+        if not inside or (not habits.statement_ignores_mask and not prefix.covers(subnet)):
+            continue
+        longer = found is None or found.prefix is None or prefix.length >= found.prefix.length
+        if habits.last_statement_wins or longer:
+            found = statement
+    return None if found is None else Number(found.area, found.source)
+
+
+def _cost(
+    interface: Interface, settings: OspfInterface, process: OspfProcess, device: Device
+) -> tuple[int, Source | None]:
+    if settings.cost is not None:
+        return settings.cost.value, settings.cost.source
+    habits = device.profile.ospf
+    if interface.loopback:
+        return 0 if process.version == 2 else 10, None
+    bandwidth = interface.bandwidth or habits.default_bandwidth
+    reference = process.reference_bandwidth
+    total = reference.value if reference else habits.reference_bandwidth
+    cost = int(total / bandwidth + 0.5)
+    source = interface.bandwidth_source or (reference.source if reference else None)
+    return max(1, min(cost, ONE_OF_MANY)), source

@@ -1,0 +1,39 @@
+"""OSPF as the scheduler sees it: tables in, candidates out."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from ...network.facts import Network
+from ..gates import Relation
+from ..links import Links
+from ..routes import Route, Table
+from .domain import OspfDomain
+from .externals import External, announced_by
+
+
+class OspfSpeakers:
+    """One version of OSPF over the whole network."""
+
+    def __init__(self, network: Network, links: Links, version: int) -> None:
+        self.domain = OspfDomain(network, links, version)
+        self.family = self.domain.family
+        self._announced: dict[str, list[External]] | None = None
+        self._offers: dict[str, list[Route]] = {}
+
+    def offers(self, tables: Mapping[tuple[str, int], Table]) -> dict[str, list[Route]]:
+        """Candidates of all routers; computed again only if what is announced changed."""
+        announced = {}
+        for name, router in self.domain.routers.items():
+            if router.process.redistribute or router.process.default is not None:
+                table = tables[name, self.family]
+                found = announced_by(router.device, router.process, table, router.ends)
+                if found:
+                    announced[name] = found
+        if self._announced is None or announced != self._announced:
+            self._announced = announced
+            self._offers = self.domain.routes(announced)
+        return self._offers
+
+    def relations(self) -> list[Relation]:
+        return self.domain.adjacencies.relations

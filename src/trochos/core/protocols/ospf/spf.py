@@ -1,0 +1,133 @@
+"""Shortest paths inside one area, for all of its routers at once.
+
+Networks with several routers are not vertices here: a way into a network costs what the
+router's interface costs, the way out of it costs nothing, so each ordered pair of routers
+on it is one edge (RFC 2328, section 16.1, gives the same distances). All weights are then
+at least one, and an edge lies on a shortest path exactly if `w + D[v, t] == D[u, t]`.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import csr_array
+from scipy.sparse.csgraph import dijkstra
+
+from ...network.addressing import Prefix
+from ..routes import NextHop, Origin
+
+FAR = np.int64(1) << 40
+"""A distance no way reaches."""
+
+Key = Prefix | tuple[str, str]
+"""What can be reached: a prefix, or ("router", device) for one that announces externals."""
+
+
+@dataclass(slots=True)
+class Edge:
+    """A way from router `start` to router `end` and the next hops it stands for."""
+
+    start: int
+    end: int
+    cost: int
+    hops: tuple[NextHop, ...]
+
+
+@dataclass(slots=True)
+class Advert:
+    """A router announces something at a cost of its own."""
+
+    node: int
+    cost: int
+    origin: Origin
+    interface: str | None = None
+    """The announcer's own interface, if this is a subnet of its own."""
+
+
+@dataclass(slots=True)
+class AreaGraph:
+    """One area: its routers, the ways between them, and what each announces."""
+
+    id: int
+    nodes: list[str] = field(default_factory=list)
+    index: dict[str, int] = field(default_factory=dict)
+    edges: list[Edge] = field(default_factory=list)
+    adverts: dict[Key, list[Advert]] = field(default_factory=dict)
+    distance: NDArray[np.int64] = field(default_factory=lambda: np.zeros((0, 0), np.int64))
+    masks: NDArray[np.object_] | NDArray[np.uint64] = field(
+        default_factory=lambda: np.zeros((0, 0), np.uint64)
+    )
+    out_edges: list[list[Edge]] = field(default_factory=list)
+    _hops: list[dict[int, tuple[NextHop, ...]]] = field(default_factory=list)
+
+    def node(self, device: str) -> int:
+        """The number of a router in this area, given at its first use."""
+        found = self.index.get(device)
+        if found is None:
+            found = self.index[device] = len(self.nodes)
+            self.nodes.append(device)
+        return found
+
+    def solve(self) -> None:
+        """Distances and equal-cost next hops between all pairs of routers."""
+        count = len(self.nodes)
+        best: dict[tuple[int, int], int] = {}
+        self.out_edges = [[] for _ in range(count)]
+        for edge in self.edges:
+            key = (edge.start, edge.end)
+            best[key] = min(best.get(key, edge.cost), edge.cost)
+            self.out_edges[edge.start].append(edge)
+        rows = np.fromiter((k[0] for k in best), np.int64, len(best))
+        columns = np.fromiter((k[1] for k in best), np.int64, len(best))
+        weights = np.fromiter(best.values(), np.float64, len(best))
+        graph = csr_array((weights, (rows, columns)), shape=(count, count))
+        found = dijkstra(graph, directed=True) if count else np.zeros((0, 0))
+        self.distance = np.where(np.isinf(found), FAR, found).astype(np.int64)
+        many = max((len(edges) for edges in self.out_edges), default=0) > 63
+        self.masks = np.zeros((count, count), object if many else np.uint64)
+        for start, edges in enumerate(self.out_edges):
+            reached = self.distance[start] < FAR
+            reached[start] = False
+            for bit, edge in enumerate(edges):
+                on_way = reached & (edge.cost + self.distance[edge.end] == self.distance[start])
+                self.masks[start, on_way] |= 1 << bit if many else np.uint64(1 << bit)
+        self._hops = [{0: ()} for _ in range(count)]
+
+    def hops(self, node: int, mask: int) -> tuple[NextHop, ...]:
+        """The next hops that a mask of out-edges stands for, sorted."""
+        known = self._hops[node]
+        found = known.get(mask)
+        if found is None:
+            collected: dict[NextHop, None] = {}
+            for bit, edge in enumerate(self.out_edges[node]):
+                if mask >> bit & 1:
+                    collected.update(dict.fromkeys(edge.hops))
+            found = known[mask] = tuple(sorted(collected, key=hop_order))
+        return found
+
+    def column(
+        self, adverts: list[Advert]
+    ) -> tuple[NDArray[np.int64], NDArray[np.object_] | NDArray[np.uint64]]:
+        """(distance, mask of next hops) of every router to the nearest of the announcers."""
+        first = adverts[0]
+        total = self.distance[:, first.node] + first.cost
+        mask = self.masks[:, first.node]
+        if len(adverts) == 1:
+            return total, mask
+        mask = mask.copy()
+        for advert in adverts[1:]:
+            other = self.distance[:, advert.node] + advert.cost
+            theirs = self.masks[:, advert.node]
+            nearer, equal = other < total, other == total
+            mask = np.where(nearer, theirs, np.where(equal, mask | theirs, mask))
+            total = np.minimum(total, other)
+        return total, mask
+
+
+def hop_order(hop: NextHop) -> tuple[int, int, str]:
+    """The order in which next hops of one route are listed: by address, then interface."""
+    if hop.address is None:
+        return (1, 0, hop.interface or "")
+    return (0, hop.address.value, hop.interface or "")
