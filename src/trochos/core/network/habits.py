@@ -67,6 +67,7 @@ class EigrpHabits:
     distance_internal: int = 90
     distance_external: int = 170
     max_paths: int = 4
+    statement_ignores_mask: bool = False
     fixed_metrics: bool = False
     """Configured delays and bandwidths never reach the topology."""
     ignores_passive: bool = False

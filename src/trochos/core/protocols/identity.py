@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from ..network.addressing import Address
-from ..network.facts import Device, End, Interface
-from ..network.routing import Number
+from ..network.facts import AddressFact, Device, Interface
+from ..network.routing import NetworkStatement, Number
 from ..network.source import Source
 from .connected import address_is_active
 from .links import Links
@@ -42,5 +42,15 @@ def link_local(interface: Interface) -> Address | None:
     return None
 
 
-def end_of(device: Device, interface: Interface) -> End:
-    return End(device.name, interface.name)
+def statement_covers(statement: NetworkStatement, fact: AddressFact, ignores_mask: bool) -> bool:
+    """True if a `network` statement takes the subnet of an address in.
+
+    The subnet must lie inside the statement's prefix. Where the device ignores the mask,
+    only the statement's own length counts, so a wider subnet is taken in as well.
+    """
+    prefix = statement.prefix
+    if prefix is None or prefix.family != fact.address.family:
+        return False
+    if fact.peer is not None:
+        return prefix.contains(Address(fact.peer.family, fact.peer.network))
+    return prefix.contains(fact.address) and (ignores_mask or prefix.covers(fact.connected))

@@ -17,10 +17,12 @@ from ..network.addressing import FAMILIES, Prefix
 from ..network.facts import Device, Network
 from ..network.quiet import without_collecting
 from .connected import connected_routes
+from .eigrp import EigrpSpeakers
 from .gates import Relation
 from .links import Links
 from .nexthops import NextHops
 from .ospf.speakers import OspfSpeakers
+from .rip import RipSpeakers
 from .routes import Route, Table
 from .selection import choose, explain_losers
 from .statics import StaticResolver
@@ -64,6 +66,10 @@ def speakers_of(network: Network, links: Links) -> list[Speakers]:
     out: list[Speakers] = []
     versions = {p.version for d in network.devices for p in d.routing.ospf}
     out += [OspfSpeakers(network, links, version) for version in sorted(versions)]
+    rip = {p.family for d in network.devices for p in d.routing.rip}
+    out += [RipSpeakers(network, links, family) for family in sorted(rip)]
+    eigrp = {p.family for d in network.devices for p in d.routing.eigrp}
+    out += [EigrpSpeakers(network, links, family) for family in sorted(eigrp)]
     return out
 
 

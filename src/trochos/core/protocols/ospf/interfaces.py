@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import dataclass, replace
 
 from ...network.addressing import Address, Prefix
 from ...network.facts import AddressFact, Device, End, Interface
 from ...network.routing import NetworkStatement, Number, OspfArea, OspfInterface, OspfProcess
 from ...network.source import Source
-from ..identity import link_local, router_id
+from ..identity import link_local, router_id, statement_covers
 from ..links import Links
 
 BROADCAST, POINT_TO_POINT = "broadcast", "point-to-point"
@@ -97,8 +96,17 @@ def ends_of(device: Device, process: OspfProcess, links: Links) -> list[OspfEnd]
             kind = LOOPBACK
         else:
             kind = POINT_TO_POINT if interface.point_to_point else BROADCAST
-        common: tuple[Any, ...] = (device.name, process, interface, settings, identity)
-        rest: tuple[Any, ...] = (
+        base = OspfEnd(
+            device.name,
+            process,
+            interface,
+            settings,
+            identity,
+            settings.area,
+            kind,
+            None,
+            None,
+            (),
             cost,
             cost_source,
             hello,
@@ -114,25 +122,21 @@ def ends_of(device: Device, process: OspfProcess, links: Links) -> list[OspfEnd]
                 for fact in interface.addresses
                 if fact.address.family == 6 and not fact.address.is_link_local
             )
-            address = link_local(interface)
-            out.append(OspfEnd(*common, settings.area, kind, address, None, prefixes, *rest))
+            out.append(replace(base, address=link_local(interface), prefixes=prefixes))
             continue
         facts = [f for f in interface.addresses if f.address.family == 4]
         for fact in facts:
-            area = settings.area or _by_statement(fact, process.networks, device)
             out.append(
-                OspfEnd(
-                    *common,
-                    area,
-                    kind,
-                    fact.address,
-                    fact,
-                    ((fact.connected, fact.source),),
-                    *rest,
+                replace(
+                    base,
+                    area=settings.area or _by_statement(fact, process.networks, device),
+                    address=fact.address,
+                    fact=fact,
+                    prefixes=((fact.connected, fact.source),),
                 )
             )
         if not facts and settings.area is not None:
-            out.append(OspfEnd(*common, None, kind, None, None, (), *rest))
+            out.append(replace(base, area=None))
     return out
 
 
@@ -143,16 +147,14 @@ def _by_statement(
     habits = device.profile.ospf
     found: NetworkStatement | None = None
     for statement in statements:
-        prefix = statement.prefix
-        if prefix is None or prefix.family != fact.address.family:
+        if not statement_covers(statement, fact, habits.statement_ignores_mask):
             continue
-        subnet = fact.connected
-        inside = prefix.contains(Address(subnet.family, subnet.network)) or (
-            fact.peer is None and prefix.contains(fact.address)
+        assert statement.prefix is not None
+        longer = (
+            found is None
+            or found.prefix is None
+            or (statement.prefix.length >= found.prefix.length)
         )
-        if not inside or (not habits.statement_ignores_mask and not prefix.covers(subnet)):
-            continue
-        longer = found is None or found.prefix is None or prefix.length >= found.prefix.length
         if habits.last_statement_wins or longer:
             found = statement
     return None if found is None else Number(found.area, found.source)

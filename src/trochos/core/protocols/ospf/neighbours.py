@@ -127,8 +127,8 @@ def _auth_key(end: OspfEnd, _: OspfEnd) -> Reading:
 def _same_key(left: Reading, right: Reading) -> bool:
     if isinstance(left.value, tuple) and isinstance(right.value, tuple):
         # Each end sends with its youngest key, and the other must hold the same one.
-        return left.value[-1] in right.value and right.value[-1] in left.value
-    return left.value == right.value
+        return bool(left.value[-1] in right.value and right.value[-1] in left.value)
+    return bool(left.value == right.value)
 
 
 def _timer(name: str) -> Gate[OspfEnd]:

@@ -19,6 +19,7 @@ FRR = Profile(
     ),
     rip=RipHabits(version=2, shares_equal_cost=False),
     eigrp=EigrpHabits(
+        statement_ignores_mask=True,
         fixed_metrics=True,
         ignores_passive=True,
         ignores_redistribution=True,

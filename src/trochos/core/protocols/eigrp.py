@@ -1,0 +1,578 @@
+"""EIGRP (RFC 7868) over the whole network.
+
+Each process starts with the subnets its statements take in (and what it redistributes or
+summarises), and tells its neighbours the metric of its own best way. A router uses every
+neighbour whose reported distance is below its own best one (the feasibility condition,
+section 3.4) and whose total lies within the variance.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from ..network.addressing import Address, Prefix
+from ..network.facts import AddressFact, Device, End, Interface, Network
+from ..network.routing import EigrpInterface, EigrpProcess, Number, Redistribution
+from ..network.source import Source
+from .gates import Gate, Judged, Reading, Relation, Side, judge
+from .identity import link_local, router_id, statement_covers
+from .links import Links
+from .policy import Attributes, apply_route_map, filter_permits
+from .rip import classful
+from .routes import NextHop, Origin, Route, Table
+
+DOWN, PENDING, UP = "down", "pending", "up"
+SCALE = 256
+INFINITE = 0xFFFFFFFF
+MAX_HOPS = 100
+_ROUNDS = 200
+
+
+class Vector(NamedTuple):
+    """The parts of a metric along a way: least bandwidth (kbit/s), summed delay (10 us), hops."""
+
+    bandwidth: int
+    delay: int
+    hops: int = 0
+    reliability: int = 255
+    load: int = 1
+
+
+@dataclass(frozen=True, slots=True)
+class EigrpEnd:
+    """One interface of one process."""
+
+    device: str
+    process: EigrpProcess
+    interface: Interface
+    settings: EigrpInterface
+    enabled: Source | None
+    fact: AddressFact | None
+    address: Address | None
+    passive: bool
+    passive_source: Source | None
+    bandwidth: int
+    delay: int
+    weights: tuple[int, ...]
+    key: str | None
+    router_id: Number | None
+    up: bool
+    why_down: str | None
+
+    @property
+    def end(self) -> End:
+        return End(self.device, self.interface.name)
+
+    @property
+    def active(self) -> bool:
+        return self.up and self.enabled is not None
+
+
+class Held(NamedTuple):
+    """A process's own knowledge of a prefix."""
+
+    metric: int
+    vector: Vector
+    hops: tuple[NextHop, ...]
+    origin: Origin
+    own: bool = False
+    external: bool = False
+    interface: str | None = None
+    kind: str = "internal"
+
+
+@dataclass(slots=True)
+class Router:
+    device: Device
+    process: EigrpProcess
+    ends: list[EigrpEnd] = field(default_factory=list)
+
+    @property
+    def key(self) -> tuple[str, int]:
+        return self.device.name, self.process.number
+
+
+def composite(weights: tuple[int, ...], vector: Vector) -> int:
+    """The composite metric (RFC 7868, section 5.6.2.3), scaled by 256."""
+    k1, k2, k3, k4, k5 = weights[:5]
+    bandwidth = 10_000_000 // max(1, vector.bandwidth)
+    total = k1 * bandwidth
+    if k2:
+        total += k2 * bandwidth // (256 - vector.load)
+    total += k3 * vector.delay
+    if k5:
+        total = total * k5 // (vector.reliability + k4)
+    return min(total * SCALE, INFINITE)
+
+
+def _weights(process: EigrpProcess, device: Device) -> tuple[int, ...]:
+    given = process.weights
+    if given is None:
+        return device.profile.eigrp.weights
+    # Five or six numbers are written; a leading type of service is always zero.
+    values = given[1:] if len(given) >= 6 and given[0] == 0 else given
+    return (*values, 0, 0, 0, 0, 0)[:6]
+
+
+def _ends(device: Device, process: EigrpProcess, links: Links) -> list[EigrpEnd]:
+    habits = device.profile.eigrp
+    identity = router_id(device, process.router_id, links)
+    out = []
+    for interface in device.interfaces:
+        if interface.vrf is not None:
+            continue
+        settings = process.interfaces.get(interface.name) or EigrpInterface(interface.name)
+        facts = [
+            f
+            for f in interface.addresses
+            if f.address.family == process.family and not f.address.is_link_local
+        ]
+        enabled, chosen = None, facts[0] if facts else None
+        for statement in process.networks:
+            if statement.interface == interface.name:
+                enabled = statement.source
+                break
+            hit = next(
+                (f for f in facts if statement_covers(statement, f, habits.statement_ignores_mask)),
+                None,
+            )
+            if hit is not None:
+                enabled, chosen = statement.source, hit
+                break
+        passive = settings.passive or process.passive.get(interface.name) or process.passive_default
+        bandwidth, delay = habits.bandwidth, habits.delay
+        if not habits.fixed_metrics:
+            bandwidth = settings.bandwidth.value if settings.bandwidth else bandwidth
+            delay = settings.delay.value if settings.delay else delay
+        end = End(device.name, interface.name)
+        up = links.is_up(end)
+        chain = settings.key_chain
+        known = device.policy.key_chains.get(chain.value) if chain else None
+        out.append(
+            EigrpEnd(
+                device.name,
+                process,
+                interface,
+                settings,
+                enabled,
+                chosen,
+                link_local(interface)
+                if process.family == 6
+                else (chosen.address if chosen else None),
+                bool(passive and passive.value) and not habits.ignores_passive,
+                passive.source if passive else None,
+                bandwidth,
+                delay,
+                _weights(process, device),
+                (known[0] if known else "") if chain else None,
+                identity,
+                up,
+                None if up else links.why_down(end),
+            )
+        )
+    return out
+
+
+# -- gates ---------------------------------------------------------------------------------
+
+
+def _line(end: EigrpEnd, _: EigrpEnd) -> Reading:
+    off = end.interface.enabled_source
+    return Reading(
+        "up" if end.up else end.why_down or "down", () if end.up or off is None else (off,), end.up
+    )
+
+
+def _enabled(end: EigrpEnd, _: EigrpEnd) -> Reading:
+    if end.enabled is not None:
+        return Reading(end.enabled.text, (end.enabled,), True)
+    what = end.fact.connected if end.fact else end.interface.name
+    after = end.process.networks[-1].source.line if end.process.networks else None
+    missing = end.process.source._replace(
+        line=None, text=f"network {what}", missing=True, after=after or end.process.source.line
+    )
+    return Reading("no statement covers it", (missing,), False)
+
+
+def _passive(end: EigrpEnd, _: EigrpEnd) -> Reading:
+    source = (end.passive_source,) if end.passive and end.passive_source else ()
+    return Reading("passive" if end.passive else "not passive", source, end.passive)
+
+
+def _subnet(end: EigrpEnd, _: EigrpEnd) -> Reading:
+    if end.fact is None:
+        return Reading("no address", (), None)
+    return Reading(str(end.fact.value), (end.fact.source,), end.fact)
+
+
+def _same_subnet(left: Reading, right: Reading) -> bool:
+    mine, theirs = left.value, right.value
+    if not isinstance(mine, AddressFact) or not isinstance(theirs, AddressFact):
+        return False
+    return mine.connected.contains(theirs.address) and theirs.connected.contains(mine.address)
+
+
+def _number(end: EigrpEnd, _: EigrpEnd) -> Reading:
+    return Reading(str(end.process.number), (end.process.source,))
+
+
+def _metric_weights(end: EigrpEnd, _: EigrpEnd) -> Reading:
+    source = end.process.weights_source
+    text = " ".join(str(k) for k in end.weights)
+    default = end.process.source._replace(text=f"K values {text}", default=True)
+    return Reading(text, (source or default,))
+
+
+def _authentication(end: EigrpEnd, _: EigrpEnd) -> Reading:
+    word = end.settings.authentication
+    return Reading(word.value if word else "none", (word.source,) if word else ())
+
+
+def _secret(end: EigrpEnd, _: EigrpEnd) -> Reading:
+    word = end.settings.key_chain
+    return Reading(word.value if word else "no key", (word.source,) if word else (), end.key or "")
+
+
+def _unheard(left: EigrpEnd, right: EigrpEnd) -> tuple[str, str]:
+    return DOWN, DOWN
+
+
+def _both(left: Reading, right: Reading) -> bool:
+    return bool(left.value and right.value)
+
+
+GATES: tuple[Gate[EigrpEnd], ...] = (
+    Gate("line", _line, _both, stuck=_unheard),
+    Gate("enabled", _enabled, _both, stuck=_unheard),
+    Gate("not passive", _passive, lambda a, b: not a.value and not b.value, stuck=_unheard),
+    Gate(
+        "subnet", _subnet, _same_subnet, stuck=_unheard, applies=lambda a, b: a.process.family == 4
+    ),
+    Gate("autonomous system", _number, stuck=_unheard),
+    Gate("K values", _metric_weights, stuck=_unheard),
+    Gate("authentication type", _authentication, stuck=_unheard),
+    Gate(
+        "authentication key",
+        _secret,
+        stuck=_unheard,
+        applies=lambda a, b: bool(a.settings.authentication and b.settings.authentication),
+    ),
+)
+
+
+class EigrpSpeakers:
+    """EIGRP of one family over the whole network, as the scheduler sees it."""
+
+    def __init__(self, network: Network, links: Links, family: int) -> None:
+        self.family = family
+        self.routers: dict[tuple[str, int], Router] = {}
+        for device in network.devices:
+            for process in device.routing.eigrp:
+                if process.family == family:
+                    router = Router(device, process, _ends(device, process, links))
+                    self.routers[router.key] = router
+        self._relations: list[Relation] = []
+        self.hears: dict[tuple[str, int], list[tuple[EigrpEnd, EigrpEnd]]] = defaultdict(list)
+        self._find(links)
+        self._local: dict[tuple[str, int], dict[Prefix, Held]] | None = None
+        self._offers: dict[str, list[Route]] = {}
+
+    def relations(self) -> list[Relation]:
+        return self._relations
+
+    def _find(self, links: Links) -> None:
+        by_segment: dict[int, list[EigrpEnd]] = defaultdict(list)
+        for router in self.routers.values():
+            for end in router.ends:
+                segment = links.segment_of.get(end.end)
+                if segment is not None and not end.interface.loopback:
+                    by_segment[id(segment)].append(end)
+        for members in by_segment.values():
+            pairs: dict[tuple[End, End], tuple[EigrpEnd, EigrpEnd, list[Judged], bool]] = {}
+            for index, left in enumerate(members):
+                for right in members[index + 1 :]:
+                    if left.device == right.device or not (left.enabled or right.enabled):
+                        continue
+                    if (left.passive and (right.passive or not right.enabled)) or (
+                        right.passive and not left.enabled
+                    ):
+                        continue
+                    outcome = judge(GATES, left, right)
+                    key = (left.end, right.end)
+                    if outcome.up:
+                        self.hears[left.device, left.process.number].append((left, right))
+                        self.hears[right.device, right.process.number].append((right, left))
+                    # Of several processes on one link, the pair that works is shown.
+                    if key not in pairs or outcome.up:
+                        pairs[key] = (left, right, outcome.gates, outcome.up)
+            for left, right, gates, up in pairs.values():
+                self._relations.append(
+                    Relation("eigrp", self.family, _side(left, up), _side(right, up), gates, up)
+                )
+
+    def offers(self, tables: Mapping[tuple[str, int], Table]) -> dict[str, list[Route]]:
+        """Candidates of all routers; computed again only if their own announcements changed."""
+        local = {
+            key: self._own(router, tables[key[0], self.family])
+            for key, router in self.routers.items()
+        }
+        if local != self._local:
+            self._local = local
+            self._offers = self._converge(local)
+        return self._offers
+
+    def _own(self, router: Router, table: Table) -> dict[Prefix, Held]:
+        process, habits = router.process, router.device.profile.eigrp
+        name = router.device.name
+        out: dict[Prefix, Held] = {}
+        if not habits.ignores_redistribution:
+            for statement in process.redistribute:
+                for route in table.best.values():
+                    same = route.protocol == "eigrp" or route.protocol != statement.protocol
+                    held = None if same else self._redistributed(router, route, statement)
+                    if held is not None:
+                        out[route.prefix] = held
+        for end in router.ends:
+            if not end.active or end.enabled is None:
+                continue
+            for fact in end.interface.addresses:
+                if fact.address.family != self.family or fact.address.is_link_local:
+                    continue
+                if not any(
+                    s.interface == end.interface.name
+                    or statement_covers(s, fact, habits.statement_ignores_mask)
+                    for s in process.networks
+                ):
+                    continue
+                prefix = fact.connected
+                says = f"{name} announces {prefix} of its {end.interface.name} into EIGRP"
+                origin = Origin(name, says, (end.enabled, fact.source))
+                vector = Vector(end.bandwidth, end.delay)
+                metric = composite(end.weights, vector)
+                held_before = out.get(prefix)
+                if held_before is None or held_before.external or metric < held_before.metric:
+                    out[prefix] = Held(
+                        metric, vector, (), origin, True, interface=end.interface.name
+                    )
+        return out
+
+    @staticmethod
+    def _redistributed(router: Router, route: Route, statement: Redistribution) -> Held | None:
+        device, process = router.device, router.process
+        because = [statement.source, *route.because]
+        if statement.route_map is not None:
+            ruling = apply_route_map(
+                device.policy, statement.route_map, Attributes(route.prefix, route.protocol)
+            )
+            if not ruling.permit:
+                return None
+            because += ruling.because
+        weights = _weights(process, device)
+        given = process.default_metric
+        if given is not None:
+            vector = Vector(given[0], given[1])
+        elif route.protocol in ("connected", "static"):
+            end = next(
+                (
+                    e
+                    for e in router.ends
+                    if route.next_hops and e.interface.name == route.next_hops[0].interface
+                ),
+                None,
+            )
+            vector = Vector(end.bandwidth, end.delay) if end else Vector(100_000, 10)
+        else:
+            return None  # without a metric nothing is announced
+        says = f"{device.name} announces its {route.protocol} route to {route.prefix} into EIGRP"
+        origin = Origin(device.name, says, tuple(dict.fromkeys(because)), route.origin)
+        return Held(composite(weights, vector), vector, (), origin, True, True)
+
+    def _converge(self, local: dict[tuple[str, int], dict[Prefix, Held]]) -> dict[str, list[Route]]:
+        state = {key: dict(held) for key, held in local.items()}
+        for _ in range(_ROUNDS):
+            fresh = {key: self._listen(key, local[key], state) for key in state}
+            if fresh == state:
+                break
+            state = fresh
+        out: dict[str, list[Route]] = defaultdict(list)
+        for key, known in state.items():
+            router = self.routers[key]
+            habits = router.device.profile.eigrp
+            internal, external = router.process.distance or (
+                habits.distance_internal,
+                habits.distance_external,
+            )
+            for prefix, held in known.items():
+                if held.own:
+                    continue
+                out[key[0]].append(
+                    Route(
+                        prefix,
+                        "eigrp",
+                        external if held.external else internal,
+                        held.metric,
+                        held.hops,
+                        held.origin.evidence(),
+                        type="external" if held.external else "internal",
+                        origin=held.origin,
+                    )
+                )
+            for prefix, held in self._discards(router, known):
+                out[key[0]].append(
+                    Route(
+                        prefix,
+                        "eigrp",
+                        5,
+                        held.metric,
+                        (NextHop("discard"),),
+                        held.origin.evidence(),
+                        type="summary",
+                        origin=held.origin,
+                    )
+                )
+        return out
+
+    def _listen(
+        self,
+        key: tuple[str, int],
+        local: dict[Prefix, Held],
+        state: dict[tuple[str, int], dict[Prefix, Held]],
+    ) -> dict[Prefix, Held]:
+        """What a process knows after one update from every neighbour."""
+        router = self.routers[key]
+        process = router.process
+        offers: dict[Prefix, list[tuple[int, int, NextHop, Held]]] = defaultdict(list)
+        for listener, speaker in self.hears.get(key, ()):
+            there = self.routers[speaker.device, speaker.process.number]
+            for prefix, held in self._updates(there, speaker, state[there.key]):
+                if not _allowed(router, "in", listener.interface.name, prefix):
+                    continue
+                vector = Vector(
+                    min(held.vector.bandwidth, listener.bandwidth),
+                    held.vector.delay + listener.delay,
+                    held.vector.hops + 1,
+                )
+                if vector.hops > MAX_HOPS:
+                    continue
+                total = composite(listener.weights, vector)
+                hop = NextHop("forward", speaker.address, listener.interface.name)
+                new = Held(total, vector, (), held.origin, False, held.external)
+                offers[prefix].append((total, held.metric, hop, new))
+        out = dict(local)
+        habits = router.device.profile.eigrp
+        variance = process.variance.value if process.variance else 1
+        limit = process.max_paths.value if process.max_paths else habits.max_paths
+        for prefix, found in offers.items():
+            if prefix in local and not local[prefix].external:
+                continue
+            internal = [o for o in found if not o[3].external]
+            found = internal or found
+            if prefix in local and not internal:
+                continue
+            least = min(offer[0] for offer in found)
+            usable = sorted(
+                (o for o in found if o[0] == least or (o[1] < least and o[0] <= variance * least)),
+                key=lambda o: (o[0], o[2].address.value if o[2].address else 0),
+            )
+            hops = tuple(
+                sorted(
+                    dict.fromkeys(o[2] for o in usable[:limit]),
+                    key=lambda h: (h.address.value if h.address else 0, h.interface or ""),
+                )
+            )
+            out[prefix] = usable[0][3]._replace(hops=hops)
+        return out
+
+    def _updates(
+        self, router: Router, speaker: EigrpEnd, known: dict[Prefix, Held]
+    ) -> list[tuple[Prefix, Held]]:
+        """What a process sends out of one interface."""
+        out: list[tuple[Prefix, Held]] = []
+        name = speaker.interface.name
+        ignores = router.device.profile.eigrp.ignores_summaries
+        summaries = () if ignores else self._summaries(router, speaker)
+        split = speaker.settings.split_horizon
+        splits = split is None or split.value
+        parts: dict[Prefix, list[Held]] = {}
+        for prefix, held in known.items():
+            if splits and any(hop.interface == name for hop in held.hops):
+                continue
+            if splits and held.own and held.interface == name:
+                continue
+            if not _stub_allows(router, held):
+                continue
+            covering = [s for s, _ in summaries if s.covers(prefix) and s != prefix]
+            if covering:
+                longest = max(covering, key=lambda s: s.length)
+                parts.setdefault(longest, []).append(held)
+                continue
+            if _allowed(router, "out", name, prefix):
+                out.append((prefix, held))
+        for summary, source in summaries:
+            members = parts.get(summary)
+            if members:
+                best = min(members, key=lambda h: h.metric)
+                says = f"{router.device.name} announces {summary} for its parts out of {name}"
+                origin = Origin(router.device.name, says, (source,), best.origin)
+                out.append((summary, best._replace(origin=origin, hops=(), own=True)))
+        return out
+
+    def _summaries(self, router: Router, speaker: EigrpEnd) -> tuple[tuple[Prefix, Source], ...]:
+        found = list(speaker.settings.summaries)
+        auto = router.process.auto_summary
+        if auto is not None and auto.value and self.family == 4 and speaker.fact is not None:
+            here = classful(speaker.fact.address)
+            for end in router.ends:
+                if end.active and end.fact is not None:
+                    major = classful(end.fact.address)
+                    if major != here and all(major != s for s, _ in found):
+                        found.append((major, auto.source))
+        return tuple(found)
+
+    def _discards(self, router: Router, known: dict[Prefix, Held]) -> list[tuple[Prefix, Held]]:
+        """A router that summarises holds a discard route for the summary (section 4.6)."""
+        if router.device.profile.eigrp.ignores_summaries:
+            return []
+        out: dict[Prefix, Held] = {}
+        for end in router.ends:
+            if not end.active:
+                continue
+            for summary, source in self._summaries(router, end):
+                members = [h for p, h in known.items() if summary.covers(p) and p != summary]
+                if members and summary not in known:
+                    best = min(members, key=lambda h: h.metric)
+                    says = f"{router.device.name} discards what is in {summary} and in no part"
+                    origin = Origin(router.device.name, says, (source,))
+                    out[summary] = best._replace(origin=origin, own=True)
+        return list(out.items())
+
+
+def _stub_allows(router: Router, held: Held) -> bool:
+    """A stub router announces only the kinds it was told to (RFC 7868, section 6.6.2)."""
+    stub = router.process.stub
+    if stub is None:
+        return True
+    words = set(stub.value.split())
+    if "receive-only" in words or not held.own:
+        return False
+    if held.external:
+        return bool({"redistributed", "static"} & words)
+    return "connected" in words
+
+
+def _side(end: EigrpEnd, up: bool) -> Side:
+    address = str(end.address) if end.address is not None else None
+    return Side(end.device, end.interface.name, address, UP if up else DOWN, UP)
+
+
+def _allowed(router: Router, direction: str, interface: str, prefix: Prefix) -> bool:
+    for item in router.process.filters:
+        if item.direction != direction or item.interface not in (None, interface):
+            continue
+        permit, _ = filter_permits(router.device.policy, item.kind, item.name, prefix, missing=True)
+        if not permit:
+            return False
+    return True

@@ -1,0 +1,533 @@
+"""RIP (RFC 2453) and RIPng (RFC 2080) over the whole network.
+
+Every router starts with what it announces itself; updates travel over every pair of ends
+where one hears the other, round by round, until nothing changes. A relation has a
+direction here: a passive end still listens, so one side may hear what the other does not.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from ..network.addressing import Address, Prefix, prefix_of
+from ..network.facts import AddressFact, Device, End, Interface, Network
+from ..network.routing import Redistribution, RipInterface, RipProcess, RouteFilter
+from ..network.source import Source
+from .gates import NOTHING, ROUTES, Gate, Judged, Reading, Relation, Side, judge
+from .identity import link_local, statement_covers
+from .links import Links
+from .policy import Attributes, apply_route_map, filter_permits
+from .routes import NextHop, Origin, Route, Table
+
+INFINITY = 16
+HEARS, DEAF = "hears", "deaf"
+
+
+@dataclass(frozen=True, slots=True)
+class RipEnd:
+    """One interface of one router as RIP sees it; `enabled` names the statement."""
+
+    device: str
+    process: RipProcess
+    interface: Interface
+    settings: RipInterface
+    enabled: Source | None
+    fact: AddressFact | None
+    address: Address | None
+    passive: bool
+    passive_source: Source | None
+    send: frozenset[str]
+    receive: frozenset[str]
+    version_source: Source
+    key: str | None
+    up: bool
+    why_down: str | None
+
+    @property
+    def end(self) -> End:
+        return End(self.device, self.interface.name)
+
+    @property
+    def active(self) -> bool:
+        return self.up and self.enabled is not None
+
+
+class Held(NamedTuple):
+    """A router's own knowledge of a prefix."""
+
+    metric: int
+    hops: tuple[NextHop, ...]
+    origin: Origin
+    own: bool
+    interface: str | None = None
+    protocol: str = "rip"
+    tag: int = 0
+
+
+@dataclass(slots=True)
+class Router:
+    device: Device
+    process: RipProcess
+    ends: list[RipEnd] = field(default_factory=list)
+
+
+def _ends(device: Device, process: RipProcess, links: Links) -> list[RipEnd]:
+    out = []
+    habits = device.profile.rip
+    for interface in device.interfaces:
+        if interface.vrf is not None:
+            continue
+        settings = process.interfaces.get(interface.name) or RipInterface(interface.name)
+        end = End(device.name, interface.name)
+        facts = [
+            f
+            for f in interface.addresses
+            if f.address.family == process.family and not f.address.is_link_local
+        ]
+        enabled: Source | None = None
+        chosen = facts[0] if facts else None
+        for statement in process.networks:
+            if statement.interface == interface.name:
+                enabled = statement.source
+                break
+            hit = next((f for f in facts if statement_covers(statement, f, True)), None)
+            if hit is not None:
+                enabled, chosen = statement.source, hit
+                break
+        passive = process.passive.get(interface.name) or process.passive_default
+        version = process.version.value if process.version else None
+        version_source = process.version.source if process.version else None
+        default_send = str(version or habits.version)
+        default_receive = str(version) if version else "1 2"
+        send = settings.send.value if settings.send else default_send
+        receive = settings.receive.value if settings.receive else default_receive
+        given = settings.receive or settings.send
+        source = given.source if given else version_source
+        up = links.is_up(end)
+        out.append(
+            RipEnd(
+                device.name,
+                process,
+                interface,
+                settings,
+                enabled,
+                chosen,
+                link_local(interface)
+                if process.family == 6
+                else (chosen.address if chosen else None),
+                bool(passive and passive.value),
+                passive.source if passive else None,
+                frozenset(send.split()),
+                frozenset(receive.split()),
+                source or process.source._replace(default=True, text=f"version {default_send}"),
+                _key(device, settings),
+                up,
+                None if up else links.why_down(end),
+            )
+        )
+    return out
+
+
+def _key(device: Device, settings: RipInterface) -> str | None:
+    if settings.key_chain is not None:
+        chain = device.policy.key_chains.get(settings.key_chain.value)
+        return chain[0] if chain else ""
+    return settings.key.value if settings.key else None
+
+
+# -- gates -----------------------------------------------------------------------------
+
+
+def _line(end: RipEnd, _: RipEnd) -> Reading:
+    off = end.interface.enabled_source
+    return Reading(
+        "up" if end.up else end.why_down or "down", () if end.up or off is None else (off,), end.up
+    )
+
+
+def _enabled(end: RipEnd, _: RipEnd) -> Reading:
+    if end.enabled is not None:
+        return Reading(end.enabled.text, (end.enabled,), True)
+    what = end.fact.connected if end.fact else end.interface.name
+    after = end.process.networks[-1].source.line if end.process.networks else None
+    missing = end.process.source._replace(
+        line=None, text=f"network {what}", missing=True, after=after or end.process.source.line
+    )
+    return Reading("no statement covers it", (missing,), False)
+
+
+def _subnet(end: RipEnd, _: RipEnd) -> Reading:
+    if end.fact is None:
+        return Reading("no address", (), None)
+    return Reading(str(end.fact.value), (end.fact.source,), end.fact)
+
+
+def _same_subnet(left: Reading, right: Reading) -> bool:
+    mine, theirs = left.value, right.value
+    if not isinstance(mine, AddressFact) or not isinstance(theirs, AddressFact):
+        return False
+    return mine.connected.contains(theirs.address) and theirs.connected.contains(mine.address)
+
+
+def _passive(end: RipEnd, _: RipEnd) -> Reading:
+    source = (end.passive_source,) if end.passive and end.passive_source else ()
+    return Reading("passive, listens only" if end.passive else "not passive", source, end.passive)
+
+
+def _versions(end: RipEnd, _: RipEnd) -> Reading:
+    text = f"sends {_list(end.send)}, takes {_list(end.receive)}"
+    return Reading(text, (end.version_source,), (end.send, end.receive))
+
+
+def _list(versions: frozenset[str]) -> str:
+    return " and ".join(sorted(versions)) or "none"
+
+
+def _versions_fit(left: Reading, right: Reading) -> bool:
+    return bool(left.value[0] & right.value[1]) and bool(right.value[0] & left.value[1])
+
+
+def _mode(end: RipEnd, _: RipEnd) -> Reading:
+    word = end.settings.authentication
+    if word is None:
+        source = end.interface.source or end.process.source
+        return Reading("none", (source._replace(text="no authentication", default=True),))
+    return Reading(word.value, (word.source,))
+
+
+def _secret(end: RipEnd, _: RipEnd) -> Reading:
+    word = end.settings.key_chain or end.settings.key
+    return Reading(word.value if word else "no key", (word.source,) if word else (), end.key or "")
+
+
+def _authenticated(left: RipEnd, right: RipEnd) -> bool:
+    words = (left.settings.authentication, right.settings.authentication)
+    return words[0] is not None and words[1] is not None and words[0].value == words[1].value
+
+
+GATES: tuple[Gate[RipEnd], ...] = (
+    Gate("line", _line, lambda a, b: bool(a.value and b.value)),
+    Gate("enabled", _enabled, lambda a, b: bool(a.value and b.value)),
+    Gate("subnet", _subnet, _same_subnet, applies=lambda a, b: a.process.family == 4),
+    Gate("not passive", _passive, lambda a, b: not a.value and not b.value, stops=ROUTES),
+    Gate("version", _versions, _versions_fit, applies=lambda a, b: a.process.family == 4),
+    Gate("authentication type", _mode),
+    Gate("authentication key", _secret, applies=_authenticated),
+)
+
+
+def _hears(listener: RipEnd, speaker: RipEnd, gates: list[Judged]) -> bool:
+    """True if the listener takes the speaker's updates."""
+    for gate in gates:
+        if gate.gate == "not passive":
+            if speaker.passive:
+                return False
+        elif gate.gate == "version":
+            if not speaker.send & listener.receive:
+                return False
+        elif not gate.holds and gate.stops != NOTHING:
+            return False
+    return True
+
+
+# -- the protocol -------------------------------------------------------------------------
+
+
+class RipSpeakers:
+    """RIP of one family over the whole network, as the scheduler sees it."""
+
+    def __init__(self, network: Network, links: Links, family: int) -> None:
+        self.family = family
+        self.routers: dict[str, Router] = {}
+        for device in network.devices:
+            for process in device.routing.rip:
+                if process.family == family:
+                    ends = _ends(device, process, links)
+                    self.routers[device.name] = Router(device, process, ends)
+        self._relations: list[Relation] = []
+        self.hears: dict[str, list[tuple[RipEnd, RipEnd]]] = defaultdict(list)
+        """Listener's device -> (its end, the speaker's end)."""
+        self._find(links)
+        self._local: dict[str, dict[Prefix, Held]] | None = None
+        self._offers: dict[str, list[Route]] = {}
+
+    def relations(self) -> list[Relation]:
+        return self._relations
+
+    def _find(self, links: Links) -> None:
+        by_segment: dict[int, list[RipEnd]] = defaultdict(list)
+        for router in self.routers.values():
+            for end in router.ends:
+                segment = links.segment_of.get(end.end)
+                if segment is not None and not end.interface.loopback:
+                    by_segment[id(segment)].append(end)
+        for members in by_segment.values():
+            for index, left in enumerate(members):
+                for right in members[index + 1 :]:
+                    if left.device != right.device and (left.enabled or right.enabled):
+                        self._pair(left, right)
+
+    def _pair(self, left: RipEnd, right: RipEnd) -> None:
+        if left.passive and right.passive:
+            return
+        if (left.passive and not right.enabled) or (right.passive and not left.enabled):
+            return
+        outcome = judge(GATES, left, right)
+        sides = []
+        for listener, speaker in ((left, right), (right, left)):
+            hears = _hears(listener, speaker, outcome.gates)
+            if hears:
+                self.hears[listener.device].append((listener, speaker))
+            address = str(listener.address) if listener.address else None
+            sides.append(
+                Side(
+                    listener.device,
+                    listener.interface.name,
+                    address,
+                    HEARS if hears else DEAF,
+                    HEARS,
+                )
+            )
+        up = any(side.state == HEARS for side in sides)
+        self._relations.append(Relation("rip", self.family, sides[0], sides[1], outcome.gates, up))
+
+    def offers(self, tables: Mapping[tuple[str, int], Table]) -> dict[str, list[Route]]:
+        """Candidates of all routers; computed again only if their own announcements changed."""
+        local = {
+            name: self._own(router, tables[name, self.family])
+            for name, router in self.routers.items()
+        }
+        if local != self._local:
+            self._local = local
+            self._offers = self._converge(local)
+        return self._offers
+
+    def _own(self, router: Router, table: Table) -> dict[Prefix, Held]:
+        """What a router announces by itself: its subnets, redistribution, a default."""
+        process, name = router.process, router.device.name
+        out: dict[Prefix, Held] = {}
+        for statement in process.redistribute:
+            for route in table.best.values():
+                if route.protocol != statement.protocol or route.protocol == "rip":
+                    continue
+                held = self._redistributed(router, route, statement)
+                if held is not None:
+                    out[route.prefix] = held
+        if process.default is not None:
+            prefix = Prefix(self.family, 0, 0)
+            says = f"{name} announces a default route into {process.name}"
+            out[prefix] = Held(1, (), Origin(name, says, (process.default.source,)), True)
+        for prefix, source in process.statics:
+            says = f"{name} announces {prefix} into {process.name}"
+            out[prefix] = Held(1, (), Origin(name, says, (source,)), True)
+        for end in router.ends:
+            if not end.active or end.enabled is None:
+                continue
+            for fact in end.interface.addresses:
+                if fact.address.family != self.family or fact.address.is_link_local:
+                    continue
+                inside = end.enabled.text.split()[-1] == end.interface.name or any(
+                    statement_covers(s, fact, True) for s in process.networks
+                )
+                if not inside:
+                    continue
+                prefix = fact.connected
+                says = f"{name} announces {prefix} of its {end.interface.name} into {process.name}"
+                origin = Origin(name, says, (end.enabled, fact.source))
+                out.setdefault(prefix, Held(1, (), origin, True, end.interface.name))
+                if out[prefix].protocol != "rip":
+                    out[prefix] = Held(1, (), origin, True, end.interface.name)
+        return out
+
+    @staticmethod
+    def _redistributed(router: Router, route: Route, statement: Redistribution) -> Held | None:
+        process, device = router.process, router.device
+        metric = statement.metric
+        if metric is None:
+            given = process.default_metric
+            metric = given.value if given else device.profile.rip.redistribute_metric
+            if statement.protocol == "connected":
+                metric = 1
+        hop = route.next_hops[0] if route.next_hops else NextHop("forward")
+        because = [statement.source, *route.because]
+        tag = route.tag
+        if statement.route_map is not None:
+            attributes = Attributes(
+                route.prefix, route.protocol, None, None, tag, hop.interface, hop.address
+            )
+            ruling = apply_route_map(device.policy, statement.route_map, attributes)
+            if not ruling.permit:
+                return None
+            because += ruling.because
+            if ruling.attributes.metric is not None:
+                metric = ruling.attributes.metric
+            tag = ruling.attributes.tag
+        says = (
+            f"{device.name} announces its {route.protocol} route to {route.prefix} "
+            f"into {process.name}"
+        )
+        origin = Origin(device.name, says, tuple(dict.fromkeys(because)), route.origin)
+        interface = hop.interface if route.protocol == "connected" else None
+        return Held(metric, (), origin, True, interface, route.protocol, tag)
+
+    def _converge(self, local: dict[str, dict[Prefix, Held]]) -> dict[str, list[Route]]:
+        state = {name: dict(held) for name, held in local.items()}
+        for _ in range(4 * INFINITY):
+            fresh = {name: self._listen(name, local[name], state) for name in state}
+            if fresh == state:
+                break
+            state = fresh
+        out: dict[str, list[Route]] = {}
+        for name, known in state.items():
+            process = self.routers[name].process
+            habits = self.routers[name].device.profile.rip
+            distance = process.distance.value if process.distance else habits.distance
+            out[name] = [
+                Route(
+                    prefix,
+                    "rip",
+                    distance,
+                    held.metric,
+                    held.hops,
+                    held.origin.evidence(),
+                    origin=held.origin,
+                    tag=held.tag,
+                )
+                for prefix, held in known.items()
+                if not held.own
+            ]
+        return out
+
+    def _listen(
+        self, name: str, local: dict[Prefix, Held], state: dict[str, dict[Prefix, Held]]
+    ) -> dict[Prefix, Held]:
+        """What a router knows after one update from every neighbour that it hears."""
+        router = self.routers[name]
+        heard: dict[Prefix, list[tuple[int, NextHop, Origin, int]]] = defaultdict(list)
+        for listener, speaker in self.hears.get(name, ()):
+            for prefix, metric, held in self._updates(speaker, listener, state[speaker.device]):
+                metric, allowed = self._taken(router, listener, prefix, metric)
+                if allowed and metric < INFINITY:
+                    hop = NextHop("forward", speaker.address, listener.interface.name)
+                    heard[prefix].append((metric, hop, held.origin, held.tag))
+        out = dict(local)
+        several = router.process.max_paths
+        if router.device.profile.rip.shares_equal_cost:
+            several = max(several, 256)
+        for prefix, offers in heard.items():
+            if prefix in local:
+                continue
+            least = min(offer[0] for offer in offers)
+            best = sorted(
+                (o for o in offers if o[0] == least),
+                key=lambda o: (o[1].address.value if o[1].address else 0, o[1].interface or ""),
+            )
+            hops = tuple(dict.fromkeys(offer[1] for offer in best))[:several]
+            out[prefix] = Held(least, hops, best[0][2], False, tag=best[0][3])
+        return out
+
+    def _updates(
+        self, speaker: RipEnd, listener: RipEnd, known: dict[Prefix, Held]
+    ) -> list[tuple[Prefix, int, Held]]:
+        """What a router sends out of one interface."""
+        router = self.routers[speaker.device]
+        out = []
+        name = speaker.interface.name
+        split = speaker.settings.split_horizon
+        splits = split is None or split.value != "off"
+        classful = self.family == 4 and not speaker.send & listener.receive - {"1"}
+        for prefix, held in known.items():
+            if splits and any(hop.interface == name for hop in held.hops):
+                continue
+            if splits and held.own and _is_here(speaker, prefix):
+                continue
+            if classful and not _fits_version_1(speaker, prefix):
+                continue
+            if not _allowed(router, "out", name, prefix, held.protocol):
+                continue
+            metric = held.metric
+            offset = _offset(router, "out", name, prefix)
+            metric += offset or 0
+            if metric >= INFINITY:
+                continue
+            shown = prefix
+            if classful:
+                shown = _as_read_by_version_1(listener, prefix)
+            out.append((shown, metric, held))
+        return out
+
+    @staticmethod
+    def _taken(router: Router, listener: RipEnd, prefix: Prefix, metric: int) -> tuple[int, bool]:
+        name = listener.interface.name
+        offset = _offset(router, "in", name, prefix)
+        # An offset list that matches takes the place of the interface's own cost.
+        metric += 1 if offset is None else offset
+        return metric, _allowed(router, "in", name, prefix, None)
+
+
+def _is_here(end: RipEnd, prefix: Prefix) -> bool:
+    return any(
+        fact.address.family == prefix.family and prefix.contains(fact.address)
+        for fact in end.interface.addresses
+        if not fact.address.is_link_local
+    )
+
+
+def _allowed(
+    router: Router, direction: str, interface: str, prefix: Prefix, protocol: str | None
+) -> bool:
+    for item in router.process.filters:
+        if item.direction != direction or item.interface not in (None, interface):
+            continue
+        permit, _ = filter_permits(router.device.policy, item.kind, item.name, prefix, missing=True)
+        if not permit:
+            return False
+    return True
+
+
+def _offset(router: Router, direction: str, interface: str, prefix: Prefix) -> int | None:
+    """The offset for a prefix: the interface's own list first, then the general one."""
+    chosen: list[RouteFilter] = sorted(
+        (
+            item
+            for item in router.process.offsets
+            if item.direction == direction and item.interface in (None, interface)
+        ),
+        key=lambda item: item.interface is None,
+    )
+    for item in chosen:
+        permit, _ = filter_permits(router.device.policy, item.kind, item.name, prefix)
+        if permit:
+            return item.offset
+    return None
+
+
+def classful(address: Address) -> Prefix:
+    """The network of an address by its class (RFC 791, section 3.2)."""
+    head = address.value >> 24
+    return prefix_of(address, 8 if head < 128 else 16 if head < 192 else 24)
+
+
+def _fits_version_1(end: RipEnd, prefix: Prefix) -> bool:
+    """Version 1 carries no masks: only subnets of the interface's length, or whole networks."""
+    if prefix.is_default or end.fact is None:
+        return True
+    major = classful(end.fact.address)
+    network = Address(prefix.family, prefix.network)
+    if end.fact.value.length > major.length and major.contains(network):
+        return prefix.length in (end.fact.value.length, 32)
+    return prefix.length == classful(network).length
+
+
+def _as_read_by_version_1(end: RipEnd, prefix: Prefix) -> Prefix:
+    if prefix.is_default or end.fact is None:
+        return prefix
+    network = Address(prefix.family, prefix.network)
+    major = classful(end.fact.address)
+    if major.contains(network):
+        own = prefix_of(network, end.fact.value.length)
+        return own if own.network == prefix.network else prefix._replace(length=32)
+    return classful(network)
