@@ -16,6 +16,7 @@ from typing import Protocol
 from ..network.addressing import FAMILIES, Prefix
 from ..network.facts import Device, Network
 from ..network.quiet import without_collecting
+from .bgp.speakers import BgpSpeakers
 from .connected import connected_routes
 from .eigrp import EigrpSpeakers
 from .gates import Relation
@@ -34,7 +35,9 @@ MAX_ROUNDS = 24
 class Speakers(Protocol):
     """One protocol of one family over the whole network."""
 
-    family: int
+    @property
+    def family(self) -> int:
+        """4 or 6."""
 
     def offers(self, tables: Mapping[TableKey, Table]) -> dict[str, list[Route]]:
         """The candidates per device, given the tables of the round before."""
@@ -70,6 +73,9 @@ def speakers_of(network: Network, links: Links) -> list[Speakers]:
     out += [RipSpeakers(network, links, family) for family in sorted(rip)]
     eigrp = {p.family for d in network.devices for p in d.routing.eigrp}
     out += [EigrpSpeakers(network, links, family) for family in sorted(eigrp)]
+    if any(d.routing.bgp is not None for d in network.devices):
+        bgp = BgpSpeakers(network, links)
+        out += [bgp.of(family) for family in FAMILIES]
     return out
 
 

@@ -1,0 +1,7 @@
+"""BGP version 4 (RFC 4271), for all speakers at once.
+
+sessions    which pairs of speakers come to talk, gate by gate
+paths       one path with its attributes, and the order in which paths are preferred
+exchange    what a speaker takes from and gives to each neighbour
+speakers    the whole, as the scheduler sees it: local routes, rounds, candidates
+"""

@@ -1,0 +1,333 @@
+"""What a speaker gives to a neighbour and takes from it: filters, rules, attributes.
+
+RFC 4271, sections 5 and 9.2; RFC 4456 (reflection); RFC 1997 (communities); RFC 8212
+(external sessions need a policy).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from ...network.addressing import Address, Prefix
+from ...network.facts import Interface
+from ...network.routing import BgpNeighbourFamily
+from ...network.source import Source
+from ..identity import link_local
+from ..policy import (
+    WELL_KNOWN,
+    Attributes,
+    apply_route_map,
+    filter_permits,
+    path_text,
+    text_permits,
+)
+from ..routes import Origin
+from .paths import EXTERNAL, INTERNAL, LOCAL, Path
+from .sessions import BgpEnd, has_policy, requires_policy
+
+
+@dataclass(frozen=True, slots=True)
+class Update:
+    """What one speaker tells a neighbour of a prefix."""
+
+    attributes: Attributes
+    origin: Origin
+    originator: int | None = None
+    clusters: tuple[int, ...] = ()
+    link_next_hop: Address | None = None
+    """The sender's link-local address, on a link it shares with the neighbour."""
+
+
+def _filters(
+    end: BgpEnd, held: BgpNeighbourFamily, direction: str, route: Attributes
+) -> tuple[bool, list[Source]]:
+    """Prefix, distribute and AS-path filters; a list that does not exist denies."""
+    policy = end.device.policy
+    because: list[Source] = []
+    for kind, word in (
+        ("access", getattr(held, f"distribute_{direction}")),
+        ("prefix", getattr(held, f"prefix_list_{direction}")),
+    ):
+        if word is not None:
+            permit, line = filter_permits(policy, kind, word.value, route.prefix)
+            if not permit:
+                return False, []
+            because += [word.source, *((line,) if line else ())]
+    word = getattr(held, f"filter_list_{direction}")
+    if word is not None:
+        if not text_permits(policy.as_paths.get(word.value), path_text(route)):
+            return False, []
+        because.append(word.source)
+    return True, because
+
+
+def give(end: BgpEnd, other: BgpEnd, family: int, path: Path, suppressed: bool) -> Update | None:
+    """What `end` tells `other` of its best path; None if it tells nothing."""
+    held = end.family(family)
+    external = end.local_as != other.local_as
+    process = end.process
+    route = path.attributes
+    if suppressed and held.unsuppress_map is None:
+        return None
+    if path.peer is not None and path.peer == end.peer:
+        return None
+    communities = route.communities
+    if WELL_KNOWN["no-advertise"] in communities:
+        return None
+    if external and (communities & {WELL_KNOWN["no-export"], WELL_KNOWN["local-AS"]}):
+        return None
+    reflect = path.kind == INTERNAL and not external
+    originator, clusters = path.originator, path.clusters
+    if reflect:
+        from_client = bool(path.clusters is not None and _is_client(end, path, family))
+        to_client = held.reflector_client is not None and held.reflector_client.value
+        if not from_client and not to_client:
+            return None
+        if from_client and to_client and not process.reflects:
+            return None
+        if other.router_id is not None and originator == other.router_id.value:
+            return None
+        if originator is None:
+            originator = path.router_id
+        own = process.cluster_id or end.router_id
+        clusters = ((own.value if own else 0), *clusters)
+    else:
+        originator, clusters = None, ()
+    if external and requires_policy(end) and not has_policy(held, "out"):
+        return None
+    permit, because = _filters(end, held, "out", route)
+    if not permit:
+        return None
+    new = replace(route, weight=0, peer=end.peer)
+    if external:
+        keep_med = path.kind == LOCAL or "med" in held.unchanged
+        new = replace(new, local_preference=None, metric=route.metric if keep_med else None)
+    elif new.local_preference is None:
+        new = replace(new, local_preference=process.default_local_preference)
+    before = new.next_hop
+    if suppressed and held.unsuppress_map is not None:
+        ruling = apply_route_map(end.device.policy, held.unsuppress_map.value, new)
+        if not ruling.permit:
+            return None
+        new, because = ruling.attributes, [*because, *ruling.because]
+    if held.route_map_out is not None:
+        ruling = apply_route_map(end.device.policy, held.route_map_out.value, new)
+        if not ruling.permit:
+            return None
+        new = ruling.attributes
+        because += [held.route_map_out.source, *ruling.because]
+    set_by_map = new.next_hop != before
+    if not set_by_map:
+        new = replace(new, next_hop=_next_hop(end, other, held, path, reflect, external, family))
+    elif new.next_hop == end.peer:
+        new = replace(new, next_hop=_self(end, family))  # "peer-address" going out is our own
+    if external:
+        new = _path_outside(end, other, held, new)
+    if held.send_community is False:
+        new = replace(new, communities=frozenset(), large_communities=frozenset())
+    says = f"{end.name} tells {other.name} of {route.prefix}"
+    origin = Origin(end.name, says, tuple(dict.fromkeys(because)), path.origin)
+    link = _link_local_towards(end) if family == 6 and new.next_hop == _self(end, 6) else None
+    return Update(new, origin, originator, clusters, link)
+
+
+def _is_client(end: BgpEnd, path: Path, family: int) -> bool:
+    """True if the path came from a neighbour that this speaker reflects for."""
+    for neighbour in end.process.neighbours:
+        if neighbour.address == path.peer:
+            setting = neighbour.families.get(family)
+            return bool(setting and setting.reflector_client and setting.reflector_client.value)
+    return False
+
+
+def _self(end: BgpEnd, family: int) -> Address | None:
+    """The speaker's own address as a next hop for a neighbour."""
+    if end.source is not None and end.source.family == family:
+        return end.source
+    if end.source is None:
+        return None
+    for interface in end.device.interfaces:
+        if interface.has(end.source):
+            for fact in interface.addresses:
+                if fact.address.family == family and not fact.address.is_link_local:
+                    return fact.address
+    return None
+
+
+def _shared_interface(end: BgpEnd, address: Address | None) -> Interface | None:
+    """The interface on whose subnet an address lies."""
+    if address is None:
+        return None
+    for interface in end.device.interfaces:
+        for fact in interface.addresses:
+            if (
+                fact.address.family == address.family
+                and not fact.address.is_link_local
+                and fact.connected.contains(address)
+                and interface.enabled
+            ):
+                return interface
+    return None
+
+
+def _link_local_towards(end: BgpEnd) -> Address | None:
+    interface = _shared_interface(end, end.peer)
+    return link_local(interface) if interface is not None and not interface.loopback else None
+
+
+def _next_hop(
+    end: BgpEnd,
+    other: BgpEnd,
+    held: BgpNeighbourFamily,
+    path: Path,
+    reflect: bool,
+    external: bool,
+    family: int,
+) -> Address | None:
+    own = _self(end, family)
+    if path.next_hop is None or path.next_hop.family != family:
+        return own
+    if "next-hop" in held.unchanged:
+        return path.next_hop
+    forced = held.next_hop_self_force
+    if held.next_hop_self is not None and held.next_hop_self.value and (not reflect or forced):
+        return own
+    if external:
+        # A next hop on the link shared with the neighbour is passed on as it is (5.1.3).
+        here = _shared_interface(end, path.next_hop)
+        if here is not None and here is _shared_interface(end, end.peer) and family == 4:
+            return path.next_hop
+        return own
+    return path.next_hop
+
+
+def _private(number: int) -> bool:
+    """RFC 6996."""
+    return 64512 <= number <= 65534 or 4200000000 <= number <= 4294967294
+
+
+def _path_outside(
+    end: BgpEnd, other: BgpEnd, held: BgpNeighbourFamily, route: Attributes
+) -> Attributes:
+    """The AS path as it leaves the system."""
+    path = route.as_path
+    kind = held.remove_private
+    if kind == "plain" and path and all(_private(number) for number in path):
+        path = ()
+    elif kind == "all":
+        path = tuple(number for number in path if not _private(number))
+    elif kind is not None and "replace" in kind:
+        path = tuple(end.local_as if _private(number) else number for number in path)
+    if held.as_override:
+        path = tuple(end.local_as if n == other.local_as else n for n in path)
+    if "as-path" not in held.unchanged:
+        neighbour = end.neighbour
+        own: tuple[int, ...] = (end.local_as,)
+        if end.local_as != end.process.number and neighbour is not None:
+            if "replace-as" not in neighbour.local_as_options:
+                own = (end.local_as, end.process.number)
+        path = own + path
+    return replace(route, as_path=path)
+
+
+def take(end: BgpEnd, other: BgpEnd, family: int, update: Update, round_number: int) -> Path | None:
+    """The path that `end` makes of what `other` tells it; None if it refuses it."""
+    held = end.family(family)
+    external = end.local_as != other.local_as
+    route = update.attributes
+    own = {end.process.number, end.local_as}
+    count = sum(1 for number in route.as_path if number in own) + len(own & route.as_set)
+    allowed = held.allow_own_as
+    if held.own_as_origin and route.as_path and route.as_path[-1] in own and count == 1:
+        allowed = max(allowed, 1)
+    if count > allowed:
+        return None
+    identity = end.router_id.value if end.router_id else 0
+    if update.originator is not None and update.originator == identity:
+        return None
+    cluster = end.process.cluster_id.value if end.process.cluster_id else identity
+    if cluster in update.clusters:
+        return None
+    if external and requires_policy(end) and not has_policy(held, "in"):
+        return None
+    if external and end.local_as != end.process.number and end.neighbour is not None:
+        if "no-prepend" not in end.neighbour.local_as_options:
+            route = replace(route, as_path=(end.local_as, *route.as_path))
+    permit, because = _filters(end, held, "in", route)
+    if not permit:
+        return None
+    weight = held.weight.value if held.weight else 0
+    route = replace(route, peer=end.peer, weight=weight)
+    before = route.next_hop
+    if held.route_map_in is not None:
+        ruling = apply_route_map(end.device.policy, held.route_map_in.value, route)
+        if not ruling.permit:
+            return None
+        route = ruling.attributes
+        because += [held.route_map_in.source, *ruling.because]
+    link: str | None = None
+    if (
+        family == 6
+        and update.link_next_hop is not None
+        and route.next_hop == before
+        and (interface := _shared_interface(end, end.peer)) is not None
+        and not interface.loopback
+    ):
+        route = replace(route, next_hop=update.link_next_hop)
+        link = interface.name
+    if route.next_hop is None or any(i.has(route.next_hop) for i in end.device.interfaces):
+        return None
+    says = f"{end.name} takes {route.prefix} from {other.name}"
+    origin = (
+        Origin(end.name, says, tuple(dict.fromkeys(because)), update.origin)
+        if because
+        else update.origin
+    )
+    return Path(
+        route,
+        EXTERNAL if external else INTERNAL,
+        origin,
+        end.peer,
+        other.name,
+        other.router_id.value if other.router_id else 0,
+        update.originator,
+        update.clusters,
+        recursive=_recursive(end, external),
+        first=round_number,
+        link=link,
+    )
+
+
+def _recursive(end: BgpEnd, external: bool) -> bool:
+    """Whether next hops of this neighbour may be resolved through other routes."""
+    neighbour = end.neighbour
+    if not external or neighbour is None:
+        return True
+    return bool(
+        neighbour.multihop is not None
+        or neighbour.ttl_security is not None
+        or end.process.disable_connected_check
+        or (neighbour.disable_connected_check and neighbour.disable_connected_check.value)
+    )
+
+
+def default_route(end: BgpEnd, other: BgpEnd, family: int) -> Update | None:
+    """The default route that a neighbour is told of unconditionally."""
+    held = end.family(family)
+    statement = held.default_originate
+    if statement is None:
+        return None
+    external = end.local_as != other.local_as
+    route = Attributes(Prefix(family, 0, 0), origin="igp", next_hop=_self(end, family), metric=0)
+    if statement.value:
+        ruling = apply_route_map(end.device.policy, statement.value, route)
+        if not ruling.permit:
+            return None
+        route = ruling.attributes
+    if external:
+        route = _path_outside(end, other, held, route)
+    else:
+        route = replace(route, local_preference=end.process.default_local_preference)
+    says = f"{end.name} tells {other.name} of a default route"
+    link = _link_local_towards(end) if family == 6 else None
+    return Update(route, Origin(end.name, says, (statement.source,)), None, (), link)

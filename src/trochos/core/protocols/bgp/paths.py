@@ -1,0 +1,168 @@
+"""One path with its attributes, and the order in which a speaker prefers paths."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ...network.addressing import Address, Prefix
+from ...network.routing import BgpProcess
+from ..policy import Attributes
+from ..routes import Origin
+
+LOCAL, INTERNAL, EXTERNAL = "local", "ibgp", "ebgp"
+LOCAL_WEIGHT = 32768
+_ORIGINS = {"igp": 0, "egp": 1, "incomplete": 2}
+
+
+@dataclass(frozen=True, slots=True)
+class Path:
+    """A path to a prefix as one speaker holds it.
+
+    `peer` is the address it came from (None: announced here), `speaker` the neighbour's
+    name. `originator` and `clusters` are set by route reflectors (RFC 4456).
+    """
+
+    attributes: Attributes
+    kind: str
+    origin: Origin
+    peer: Address | None = None
+    speaker: str | None = None
+    router_id: int = 0
+    originator: int | None = None
+    clusters: tuple[int, ...] = ()
+    aggregate: bool = False
+    recursive: bool = True
+    igp_metric: int = 0
+    first: int = 0
+    """The round in which it arrived: between equal external paths the older one stays."""
+    link: str | None = None
+    """The interface, for a next hop that is a link-local address."""
+
+    @property
+    def prefix(self) -> Prefix:
+        return self.attributes.prefix
+
+    @property
+    def next_hop(self) -> Address | None:
+        return self.attributes.next_hop
+
+    @property
+    def neighbour_as(self) -> int | None:
+        path = self.attributes.as_path
+        return path[0] if path else None
+
+    @property
+    def length(self) -> int:
+        """The length of the AS path; a set counts as one (RFC 4271, 9.1.2.2 a)."""
+        return len(self.attributes.as_path) + bool(self.attributes.as_set)
+
+    @property
+    def preference(self) -> int:
+        held = self.attributes.local_preference
+        return 100 if held is None else held
+
+
+@dataclass(frozen=True, slots=True)
+class Decision:
+    """A comparison of two paths: negative if the first is better, and by which rule."""
+
+    order: int
+    rule: str
+    equal: bool = False
+    """True if both may share traffic."""
+
+
+def compare(process: BgpProcess, new: Path, held: Path) -> Decision:
+    """Compares two paths to one prefix (RFC 4271, 9.1, with the usual additions).
+
+    The order: weight, local preference, announced here, AS path, origin, MED, external
+    before internal, metric to the next hop, then, between paths that could share traffic,
+    age, router id, cluster list and address.
+    """
+    a, b = new.attributes, held.attributes
+    if a.weight != b.weight:
+        return Decision(b.weight - a.weight, "weight")
+    mine, theirs = _preference(process, new), _preference(process, held)
+    if mine != theirs:
+        return Decision(theirs - mine, "local preference")
+    if (new.kind == LOCAL) != (held.kind == LOCAL):
+        return Decision(-1 if new.kind == LOCAL else 1, "announced here")
+    if not process.as_path_ignore and new.length != held.length:
+        return Decision(new.length - held.length, "AS path length")
+    if a.origin != b.origin:
+        order = _ORIGINS.get(a.origin, 2) - _ORIGINS.get(b.origin, 2)
+        return Decision(order, "origin")
+    internal_both = not a.as_path and not b.as_path
+    if (
+        process.always_compare_med
+        or internal_both
+        or (new.neighbour_as is not None and new.neighbour_as == held.neighbour_as)
+    ):
+        left, right = _med(process, a.metric), _med(process, b.metric)
+        if left != right:
+            return Decision(left - right, "MED")
+    if (new.kind == INTERNAL) != (held.kind == INTERNAL):
+        return Decision(1 if new.kind == INTERNAL else -1, "external before internal")
+    if new.igp_metric != held.igp_metric:
+        return Decision(new.igp_metric - held.igp_metric, "metric to the next hop")
+    equal = new.length == held.length and (
+        process.multipath_relax or (a.as_path, a.as_set) == (b.as_path, b.as_set)
+    )
+    if new.kind == held.kind == EXTERNAL and not process.compare_router_id:
+        if new.first != held.first:
+            return Decision(new.first - held.first, "received first", equal)
+    left_id = new.originator if new.originator is not None else new.router_id
+    right_id = held.originator if held.originator is not None else held.router_id
+    if left_id != right_id:
+        return Decision(left_id - right_id, "router id", equal)
+    if len(new.clusters) != len(held.clusters):
+        return Decision(len(new.clusters) - len(held.clusters), "cluster list", equal)
+    left_peer = new.peer.value if new.peer else 0
+    right_peer = held.peer.value if held.peer else 0
+    return Decision(left_peer - right_peer, "neighbour address", equal)
+
+
+def _preference(process: BgpProcess, path: Path) -> int:
+    held = path.attributes.local_preference
+    return process.default_local_preference if held is None else held
+
+
+def _med(process: BgpProcess, value: int | None) -> int:
+    if value is None:
+        return 0xFFFFFFFF if process.missing_med_worst else 0
+    return value
+
+
+def best_of(process: BgpProcess, paths: list[Path]) -> tuple[Path | None, list[Path]]:
+    """The best path and all that share traffic with it.
+
+    With deterministic comparison of MEDs, paths of one neighbouring system are compared
+    among themselves first, so that their order of arrival does not matter.
+    """
+    if not paths:
+        return None, []
+    groups: dict[object, list[Path]] = {}
+    for path in paths:
+        key = path.neighbour_as if process.deterministic_med else None
+        groups.setdefault(key, []).append(path)
+    finalists = [_champion(process, group) for group in groups.values()]
+    best = _champion(process, finalists)
+    shared = [
+        path
+        for path in paths
+        if path is best or (path.kind == best.kind and _shares(process, path, best))
+    ]
+    return best, shared
+
+
+def _champion(process: BgpProcess, paths: list[Path]) -> Path:
+    best = paths[0]
+    for path in paths[1:]:
+        if compare(process, path, best).order < 0:
+            best = path
+    return best
+
+
+def _shares(process: BgpProcess, path: Path, best: Path) -> bool:
+    decision = compare(process, path, best)
+    return decision.equal

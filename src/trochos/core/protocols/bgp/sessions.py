@@ -1,0 +1,510 @@
+"""Which pairs of speakers come to talk: every precondition of a session, at both ends.
+
+RFC 4271, section 8 (the session's states) and 6.2 (what an OPEN must say); RFC 5082
+(hop limits). One side that can open the connection is enough.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from ...network.addressing import Address
+from ...network.facts import Device, Network
+from ...network.routing import BgpNeighbour, BgpNeighbourFamily, BgpProcess, Number
+from ...network.source import Source
+from ..gates import ROUTES, Gate, Judged, Reading, Relation, Side, judge
+from ..hops import Hops
+from ..identity import router_id
+from ..links import Links
+
+IDLE, CONNECT, ACTIVE, ESTABLISHED = "idle", "connect", "active", "established"
+INTERNAL, EXTERNAL = "ibgp", "ebgp"
+NO_FAMILY = BgpNeighbourFamily()
+
+
+@dataclass(frozen=True, slots=True)
+class BgpEnd:
+    """One speaker's side of a session, as configured and as the tables carry it."""
+
+    device: Device
+    process: BgpProcess
+    neighbour: BgpNeighbour | None
+    peer: Address | None
+    """The address this side talks to."""
+    source: Address | None
+    """The address it talks from."""
+    source_line: Source | None
+    router_id: Number | None
+    hops: int | None
+    """How many links its packets cross; None if they do not arrive."""
+    can_open: bool
+    why_not: str
+    local_as: int
+    down: bool = False
+    """Torn down for too many prefixes."""
+
+    @property
+    def name(self) -> str:
+        return self.device.name
+
+    def kind(self, other_as: int) -> str:
+        return INTERNAL if other_as == self.local_as else EXTERNAL
+
+    def ttl(self) -> int:
+        n = self.neighbour
+        if n is None or n.ttl_security is not None or self.expected_as() == self.local_as:
+            return 255
+        return n.multihop.value if n.multihop else 1
+
+    def expected_as(self) -> int | None:
+        """The AS number that this side expects of the other; -1 for any other than its own."""
+        n = self.neighbour
+        if n is None or n.remote_as is None:
+            return None
+        word = n.remote_as.value
+        if word == "internal":
+            return self.local_as
+        return -1 if word == "external" else int(word)
+
+    def family(self, family: int) -> BgpNeighbourFamily:
+        return (
+            NO_FAMILY
+            if self.neighbour is None
+            else (self.neighbour.families.get(family) or NO_FAMILY)
+        )
+
+    def active_in(self, family: int) -> bool:
+        """True if the address family is switched on for this neighbour."""
+        setting = self.family(family).active
+        if setting is not None:
+            return setting.value
+        return family == 4 and self.process.ipv4_default
+
+
+@dataclass(slots=True)
+class Session:
+    """Two speakers that talk; `left` and `right` in the order of their names."""
+
+    left: BgpEnd
+    right: BgpEnd
+    families: tuple[int, ...]
+
+    @property
+    def kind(self) -> str:
+        return INTERNAL if self.left.local_as == self.right.local_as else EXTERNAL
+
+
+# -- gates ---------------------------------------------------------------------------------
+
+
+def _configured(end: BgpEnd, other: BgpEnd) -> Reading:
+    if end.neighbour is None:
+        missing = end.process.source._replace(
+            line=None,
+            text=f"neighbor {other.source or other.name} remote-as {other.local_as}",
+            missing=True,
+            after=end.process.source.line,
+        )
+        return Reading("no neighbour statement", (missing,), False)
+    return Reading(f"neighbour {end.peer}", (end.neighbour.source,), True)
+
+
+def _switched_on(end: BgpEnd, _: BgpEnd) -> Reading:
+    off = end.neighbour.shutdown if end.neighbour else None
+    off = off or end.process.shutdown
+    if off is not None and off.value:
+        return Reading("shut down", (off.source,), False)
+    return Reading("on", (), True)
+
+
+def _address(end: BgpEnd, other: BgpEnd) -> Reading:
+    owned = end.peer is not None and any(
+        fact.address == end.peer for i in other.device.interfaces for fact in i.addresses
+    )
+    text = f"talks to {end.peer}" + ("" if owned else f", which {other.name} does not have")
+    lines = (end.neighbour.source,) if end.neighbour else ()
+    return Reading(text, lines, owned)
+
+
+def _reachable(end: BgpEnd, other: BgpEnd) -> Reading:
+    if end.hops is None:
+        return Reading(f"cannot reach {end.peer}", (), -1)
+    return Reading(f"reaches {end.peer}", (), end.hops)
+
+
+def _source(end: BgpEnd, other: BgpEnd) -> Reading:
+    expected = other.peer
+    text = f"talks from {end.source}"
+    if end.source != expected:
+        text += f", {other.name} expects {expected}"
+    return Reading(
+        text,
+        (end.source_line,) if end.source_line else (),
+        (end.source == expected, end.can_open),
+    )
+
+
+def _one_side_opens(left: Reading, right: Reading) -> bool:
+    # One side whose source the other expects, and that may open the connection, is enough.
+    return any(all(reading.value) for reading in (left, right))
+
+
+def _opens(end: BgpEnd, _: BgpEnd) -> Reading:
+    n = end.neighbour
+    lines = (n.passive.source,) if n and n.passive and n.passive.value else ()
+    return Reading("may open" if end.can_open else end.why_not, lines, end.can_open)
+
+
+def _hop_limit(end: BgpEnd, other: BgpEnd) -> Reading:
+    n = end.neighbour
+    lines = tuple(s.source for s in ((n.multihop, n.ttl_security) if n else ()) if s is not None)
+    far = end.hops if end.hops is not None else 0
+    security = n.ttl_security if n else None
+    fits = end.ttl() >= far
+    if security is not None and other.hops is not None:
+        fits = fits and other.ttl() - max(0, other.hops - 1) >= 256 - security.value
+    return Reading(f"hop limit {end.ttl()}, distance {far}", lines, fits)
+
+
+def _password(end: BgpEnd, _: BgpEnd) -> Reading:
+    word = end.neighbour.password if end.neighbour else None
+    return Reading(word.value if word else "none", (word.source,) if word else ())
+
+
+def _as_number(end: BgpEnd, other: BgpEnd) -> Reading:
+    expected = end.expected_as()
+    line = end.neighbour.remote_as if end.neighbour else None
+    lines = (line.source,) if line else ()
+    shown = "any other AS" if expected == -1 else f"AS {expected}"
+    text = f"is AS {end.local_as}, expects {shown}"
+    holds = other.local_as == expected or (expected == -1 and other.local_as != end.local_as)
+    return Reading(text, (*lines, end.process.source), holds)
+
+
+def _identity(end: BgpEnd, _: BgpEnd) -> Reading:
+    found = end.router_id
+    if found is None:
+        return Reading("none", (), None)
+    return Reading(str(Address(4, found.value)), (found.source,), found.value)
+
+
+def _prefix_limit(end: BgpEnd, _: BgpEnd) -> Reading:
+    lines = tuple(
+        f.maximum.source
+        for f in (end.neighbour.families.values() if end.neighbour else ())
+        if f.maximum is not None
+    )
+    return Reading("exceeded" if end.down else "not exceeded", lines, not end.down)
+
+
+def _true(left: Reading, right: Reading) -> bool:
+    return bool(left.value) and bool(right.value)
+
+
+def _waits(end: BgpEnd) -> str:
+    """The state of a side that gets no answer."""
+    return CONNECT if end.can_open and end.hops is not None else ACTIVE
+
+
+def _unanswered(left: BgpEnd, right: BgpEnd) -> tuple[str, str]:
+    return _waits(left), _waits(right)
+
+
+def _switched_off(left: BgpEnd, right: BgpEnd) -> tuple[str, str]:
+    on = [_switched_on(end, end).value for end in (left, right)]
+    return (ACTIVE if on[0] else IDLE), (ACTIVE if on[1] else IDLE)
+
+
+def _refused(left: BgpEnd, right: BgpEnd) -> tuple[str, str]:
+    return (IDLE if left.can_open else ACTIVE), (IDLE if right.can_open else ACTIVE)
+
+
+def _limited(left: BgpEnd, right: BgpEnd) -> tuple[str, str]:
+    return (IDLE if left.down else ACTIVE), (IDLE if right.down else ACTIVE)
+
+
+def _ids_differ(left: Reading, right: Reading) -> bool:
+    return left.value is not None and left.value != right.value
+
+
+GATES: tuple[Gate[BgpEnd], ...] = (
+    Gate("configured", _configured, _true, stuck=_unanswered),
+    Gate("switched on", _switched_on, _true, stuck=_switched_off),
+    Gate("peer address", _address, _true, stuck=_unanswered),
+    Gate(
+        "reachable",
+        _reachable,
+        lambda a, b: a.value >= 0 and b.value >= 0,
+        stuck=_unanswered,
+    ),
+    Gate("opens the session", _opens, lambda a, b: a.value or b.value, stuck=_unanswered),
+    Gate("source address", _source, _one_side_opens, stuck=_unanswered),
+    Gate("hop limit", _hop_limit, _true, stuck=_unanswered),
+    Gate("password", _password, stuck=_unanswered),
+    Gate("AS number", _as_number, _true, stuck=_refused),
+    Gate(
+        "router ids differ",
+        _identity,
+        _ids_differ,
+        stuck=_refused,
+        applies=lambda a, b: a.local_as == b.local_as,
+    ),
+    Gate("prefix limit", _prefix_limit, _true, stuck=_limited),
+)
+
+
+def _family_gate(left: BgpEnd, right: BgpEnd, family: int) -> Judged:
+    def text(end: BgpEnd) -> str:
+        return "on" if end.active_in(family) else "off"
+
+    lines = tuple(
+        setting.source
+        for end in (left, right)
+        if (setting := end.family(family).active) is not None
+    )
+    both = left.active_in(family) and right.active_in(family)
+    return Judged(f"IPv{family} family", text(left), text(right), both, ROUTES, lines)
+
+
+def _policy_gate(left: BgpEnd, right: BgpEnd, family: int) -> Judged:
+    """RFC 8212: without a policy, nothing crosses between different systems."""
+
+    def lacks(end: BgpEnd) -> list[str]:
+        if not requires_policy(end):
+            return []
+        held = end.family(family)
+        return [direction for direction in ("in", "out") if not has_policy(held, direction)]
+
+    def text(end: BgpEnd) -> str:
+        missing = lacks(end)
+        if not missing:
+            return "present" if requires_policy(end) else "not required"
+        return "missing for " + " and ".join(missing)
+
+    lines = tuple(
+        end.process.requires_policy.source
+        if end.process.requires_policy
+        else end.process.source._replace(default=True, text="bgp ebgp-requires-policy")
+        for end in (left, right)
+        if lacks(end)
+    )
+    holds = not lacks(left) and not lacks(right)
+    return Judged("external policy", text(left), text(right), holds, ROUTES, lines)
+
+
+def requires_policy(end: BgpEnd) -> bool:
+    given = end.process.requires_policy
+    return given.value if given is not None else end.device.profile.bgp.requires_policy
+
+
+def has_policy(held: BgpNeighbourFamily, direction: str) -> bool:
+    if direction == "in":
+        kinds = (held.route_map_in, held.prefix_list_in, held.filter_list_in, held.distribute_in)
+    else:
+        kinds = (
+            held.route_map_out,
+            held.prefix_list_out,
+            held.filter_list_out,
+            held.distribute_out,
+        )
+    return any(kind is not None for kind in kinds)
+
+
+# -- pairing -------------------------------------------------------------------------------
+
+
+def find(
+    network: Network, links: Links, hops: Hops, torn: set[tuple[str, str]]
+) -> tuple[list[Session], list[Relation]]:
+    """All sessions that come up, and the relation of every pair that is configured.
+
+    Args:
+        network: the devices.
+        links: the state of their links.
+        hops: the tables of this round.
+        torn: (device, peer address) of sessions that a prefix limit tears down.
+    """
+    speakers = {d.name: d for d in network.devices if d.routing.bgp is not None}
+    sessions: list[Session] = []
+    relations: list[Relation] = []
+    for left, right in _pairs(speakers, hops):
+        ends = tuple(
+            _end(device, neighbour, peer, other, hops, links, torn)
+            for device, neighbour, peer, other in (
+                (left[0], left[1], right[0], right[1]),
+                (right[0], right[1], left[0], left[1]),
+            )
+        )
+        outcome = judge(GATES, ends[0], ends[1])
+        gates = list(outcome.gates)
+        families = tuple(f for f in (4, 6) if all(e.active_in(f) for e in ends))
+        wanted = [f for f in (4, 6) if any(e.active_in(f) for e in ends)]
+        for family in wanted:
+            gates.append(_family_gate(ends[0], ends[1], family))
+        if ends[0].local_as != ends[1].local_as:
+            for family in families:
+                judged = _policy_gate(ends[0], ends[1], family)
+                gates.append(judged)
+        peer_family = ends[0].peer.family if ends[0].peer else 4
+        state = outcome.stuck or (ESTABLISHED, ESTABLISHED)
+        relation = Relation(
+            "bgp",
+            peer_family,
+            _side(ends[0], state[0]),
+            _side(ends[1], state[1]),
+            gates,
+            outcome.up,
+        )
+        relations.append(relation)
+        if outcome.up and families:
+            sessions.append(Session(ends[0], ends[1], families))
+    return sessions, relations
+
+
+_Half = tuple[Device, BgpNeighbour | None]
+
+
+def _pairs(speakers: dict[str, Device], hops: Hops) -> Iterable[tuple[_Half, _Half]]:
+    """Neighbour statements that belong together; one without a counterpart stands alone."""
+    out: list[tuple[_Half, _Half]] = []
+    used: set[tuple[str, int]] = set()
+    strays: list[tuple[Device, BgpNeighbour]] = []
+    for name, device in sorted(speakers.items()):
+        for neighbour in _statements(device):
+            if (name, id(neighbour)) in used or neighbour.address is None:
+                continue
+            owners = {end.device for end in hops.owners.get(neighbour.address, ())}
+            owner = next((o for o in sorted(owners) if o in speakers and o != name), None)
+            if owner is None:
+                strays.append((device, neighbour))
+                continue
+            back = [
+                n
+                for n in _statements(speakers[owner])
+                if n.address is not None
+                and (owner, id(n)) not in used
+                and hops.owns(name, n.address)
+            ]
+            source = local_address(device, neighbour, hops)
+            back.sort(key=lambda n: n.address != source)
+            found = back[0] if back else None
+            used.add((name, id(neighbour)))
+            if found is not None:
+                used.add((owner, id(found)))
+            out.append(((device, neighbour), (speakers[owner], found)))
+    # A statement whose address nobody has belongs to the one that waits for us, if any.
+    for device, neighbour in strays:
+        match = next(
+            (pair for pair in out if pair[1][1] is None and pair[1][0].name == device.name),
+            None,
+        )
+        if match is not None:
+            out[out.index(match)] = (match[0], (device, neighbour))
+    return out
+
+
+def _statements(device: Device) -> tuple[BgpNeighbour, ...]:
+    process = device.routing.bgp
+    return process.neighbours if process is not None else ()
+
+
+def local_address(device: Device, neighbour: BgpNeighbour, hops: Hops) -> Address | None:
+    """The address a speaker talks from: the configured source, else the route's."""
+    if neighbour.address is None:
+        return None
+    given = neighbour.update_source
+    if given is None:
+        return hops.source(device.name, neighbour.address)
+    family = neighbour.address.family
+    interface = device.interface(given.value)
+    if interface is not None:
+        for fact in interface.addresses:
+            if fact.address.family == family and not fact.address.is_link_local:
+                return fact.address
+        return None
+    for item in device.interfaces:
+        for fact in item.addresses:
+            if str(fact.address) == given.value:
+                return fact.address
+    return None
+
+
+def _end(
+    device: Device,
+    neighbour: BgpNeighbour | None,
+    peer: Device,
+    theirs: BgpNeighbour | None,
+    hops: Hops,
+    links: Links,
+    torn: set[tuple[str, str]],
+) -> BgpEnd:
+    process = device.routing.bgp
+    assert process is not None
+    address = neighbour.address if neighbour else None
+    if address is None and theirs is not None:
+        address = local_address(peer, theirs, hops)
+    source = local_address(device, neighbour, hops) if neighbour else None
+    if neighbour is None and theirs is not None:
+        source = theirs.address
+    local_as = process.number
+    if neighbour is not None and neighbour.local_as is not None:
+        local_as = neighbour.local_as.value
+    far = hops.count(device.name, address) if address is not None else None
+    why = _why_not_open(device, process, neighbour, address, local_as, hops)
+    line = None
+    if neighbour is not None:
+        line = neighbour.update_source.source if neighbour.update_source else neighbour.source
+    return BgpEnd(
+        device,
+        process,
+        neighbour,
+        address,
+        source,
+        line,
+        router_id(device, process.router_id, links),
+        far,
+        why is None,
+        why or "",
+        local_as,
+        neighbour is not None and (device.name, str(neighbour.address)) in torn,
+    )
+
+
+def _why_not_open(
+    device: Device,
+    process: BgpProcess,
+    neighbour: BgpNeighbour | None,
+    address: Address | None,
+    local_as: int,
+    hops: Hops,
+) -> str | None:
+    """Why a side does not open the connection itself; None if it does."""
+    if neighbour is None or address is None:
+        return "not configured"
+    if neighbour.passive is not None and neighbour.passive.value:
+        return "passive"
+    route = hops.route(device.name, address)
+    if route is None:
+        return f"no route to {address}"
+    through_default = device.profile.resolve_via_default[address.family == 6]
+    if route.prefix.is_default and not through_default:
+        return f"only the default route leads to {address}"
+    internal = neighbour.remote_as is not None and neighbour.remote_as.value in (
+        "internal",
+        str(local_as),
+    )
+    free = (
+        internal
+        or neighbour.multihop is not None
+        or neighbour.ttl_security is not None
+        or process.disable_connected_check
+        or (neighbour.disable_connected_check and neighbour.disable_connected_check.value)
+    )
+    if not free and route.protocol not in ("connected", "local"):
+        return f"{address} is not on a connected network"
+    return None
+
+
+def _side(end: BgpEnd, state: str) -> Side:
+    return Side(end.name, None, str(end.source) if end.source else None, state, ESTABLISHED)

@@ -1,0 +1,477 @@
+"""BGP as the scheduler sees it: sessions, rounds of updates, candidates for the tables.
+
+Speakers exchange updates in rounds, every one seeing what its neighbours had a round
+before; only what changed is looked at again. Best paths that never settle (RFC 3345
+describes how that happens) are reported: the rounds are bounded.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+
+from ...network.addressing import Address, Prefix
+from ...network.facts import Device, Network
+from ...network.routing import BgpAggregate, BgpProcess, Redistribution
+from ...network.source import Source
+from ..gates import Relation
+from ..hops import Hops
+from ..links import Links
+from ..policy import Attributes, apply_route_map
+from ..routes import NextHop, Origin, Route, Table
+from .exchange import Update, default_route, give, take
+from .paths import LOCAL, LOCAL_WEIGHT, Path, best_of
+from .sessions import BgpEnd, Session, find
+
+_MAX_ROUNDS = 120
+Tables = Mapping[tuple[str, int], Table]
+Key = tuple[str, Prefix]
+
+
+@dataclass(slots=True)
+class _Speaker:
+    """One speaker's state in one family."""
+
+    device: Device
+    process: BgpProcess
+    local: dict[Prefix, Path] = field(default_factory=dict)
+    heard: dict[Prefix, dict[Address, Path]] = field(default_factory=dict)
+    best: dict[Prefix, Path] = field(default_factory=dict)
+    shared: dict[Prefix, list[Path]] = field(default_factory=dict)
+    sides: list[tuple[BgpEnd, BgpEnd]] = field(default_factory=list)
+    """(own end, the other's end) of every session."""
+
+
+class BgpSpeakers:
+    """BGP of both families; the scheduler asks for one family at a time through `of`."""
+
+    def __init__(self, network: Network, links: Links) -> None:
+        self.network, self.links = network, links
+        self._relations: list[Relation] = []
+        self.sessions: list[Session] = []
+        self.torn: set[tuple[str, str]] = set()
+        self._seen: object = None
+        self._offers: dict[int, dict[str, list[Route]]] = {4: {}, 6: {}}
+        self.states: dict[int, dict[str, _Speaker]] = {4: {}, 6: {}}
+        self.unsettled: dict[int, set[Key]] = {4: set(), 6: set()}
+
+    def of(self, family: int) -> BgpFamilySpeakers:
+        return BgpFamilySpeakers(self, family)
+
+    def relations(self) -> list[Relation]:
+        return self._relations
+
+    def compute(self, tables: Tables) -> None:
+        """Sessions and paths for these tables; again and again while limits tear sessions down."""
+        hops = Hops(self.network, self.links, tables)
+        self.torn = set()
+        for _ in range(10):
+            self.sessions, self._relations = find(self.network, self.links, hops, self.torn)
+            torn: set[tuple[str, str]] = set()
+            for family in (4, 6):
+                torn |= self._family(family, tables, hops)
+            if torn <= self.torn:
+                return
+            self.torn |= torn
+
+    def offers(self, family: int, tables: Tables) -> dict[str, list[Route]]:
+        if family == 4 or self._seen is not tables:
+            self._seen = tables
+            self.compute(tables)
+        return self._offers[family]
+
+    # -- one family ----------------------------------------------------------------------
+
+    def _family(self, family: int, tables: Tables, hops: Hops) -> set[tuple[str, str]]:
+        speakers: dict[str, _Speaker] = {}
+        for device in self.network.devices:
+            process = device.routing.bgp
+            if process is not None:
+                speaker = speakers[device.name] = _Speaker(device, process)
+                speaker.local = local_paths(device, process, tables[device.name, family], family)
+        for session in self.sessions:
+            if family in session.families:
+                for own, other in (
+                    (session.left, session.right),
+                    (session.right, session.left),
+                ):
+                    speakers[own.name].sides.append((own, other))
+        self.states[family] = speakers
+        dirty = {(name, prefix) for name, s in speakers.items() for prefix in s.local}
+        for speaker in speakers.values():
+            for own, other in speaker.sides:
+                update = default_route(own, other, family)
+                if update is not None:
+                    prefix = update.attributes.prefix
+                    self._receive(speakers[other.name], other, own, family, prefix, update, 0)
+                    dirty.add((other.name, prefix))
+        changes: dict[Key, int] = defaultdict(int)
+        for number in range(1, _MAX_ROUNDS + 1):
+            if not dirty:
+                break
+            dirty = self._round(family, speakers, dirty, hops, number)
+            for key in dirty:
+                changes[key] += 1
+        self.unsettled[family] = set(dirty)
+        self._offers[family] = {
+            name: self._candidates(family, speaker) for name, speaker in speakers.items()
+        }
+        return self._over_limit(family, speakers)
+
+    def _round(
+        self,
+        family: int,
+        speakers: dict[str, _Speaker],
+        dirty: set[Key],
+        hops: Hops,
+        number: int,
+    ) -> set[Key]:
+        changed: list[tuple[_Speaker, Prefix]] = []
+        todo = sorted(dirty, key=lambda key: (key[0], key[1]))
+        for name, prefix in todo:
+            speaker = speakers[name]
+            if self._choose(speaker, prefix, hops):
+                changed.append((speaker, prefix))
+            for aggregate in self._covering(speaker, family, prefix):
+                if self._aggregate(speaker, aggregate) and self._choose(
+                    speaker, aggregate.prefix, hops
+                ):
+                    changed.append((speaker, aggregate.prefix))
+        following: set[Key] = set()
+        sent: list[tuple[_Speaker, BgpEnd, BgpEnd, Prefix, Update | None]] = []
+        for speaker, prefix in changed:
+            affected = [prefix]
+            for aggregate in self._covering(speaker, family, prefix, equal=True):
+                if aggregate.prefix == prefix and aggregate.summary_only:
+                    affected += [p for p in speaker.best if prefix.covers(p) and p != prefix]
+            for item in affected:
+                best = speaker.best.get(item)
+                hidden = best is not None and self._suppressed(speaker, family, item)
+                for own, other in speaker.sides:
+                    update = None
+                    if best is not None:
+                        update = give(own, other, family, best, hidden)
+                    if update is None and item.is_default:
+                        update = default_route(own, other, family)
+                    sent.append((speakers[other.name], other, own, item, update))
+        for receiver, end, sender, prefix, update in sent:
+            if self._receive(receiver, end, sender, family, prefix, update, number):
+                following.add((receiver.device.name, prefix))
+        return following
+
+    @staticmethod
+    def _receive(
+        receiver: _Speaker,
+        end: BgpEnd,
+        sender: BgpEnd,
+        family: int,
+        prefix: Prefix,
+        update: Update | None,
+        number: int,
+    ) -> bool:
+        """Enters an update (or a withdrawal); True if it changes what the receiver knows."""
+        path = take(end, sender, family, update, number) if update is not None else None
+        known = receiver.heard.setdefault(prefix, {})
+        assert end.peer is not None
+        held = known.get(end.peer)
+        if path is None:
+            return known.pop(end.peer, None) is not None
+        if held is not None:
+            if _same(held, path):
+                return False
+            path = replace(path, first=held.first)
+        known[end.peer] = path
+        return True
+
+    @staticmethod
+    def _choose(speaker: _Speaker, prefix: Prefix, hops: Hops) -> bool:
+        """Chooses the best path anew; True if what neighbours are told may change."""
+        paths = []
+        if prefix in speaker.local:
+            paths.append(speaker.local[prefix])
+        for path in speaker.heard.get(prefix, {}).values():
+            metric = _metric_to(speaker.device, path, hops)
+            if metric is not None:
+                paths.append(replace(path, igp_metric=metric))
+        best, shared = best_of(speaker.process, paths)
+        before = speaker.best.get(prefix)
+        if best is None:
+            speaker.best.pop(prefix, None)
+            speaker.shared.pop(prefix, None)
+            return before is not None
+        speaker.best[prefix], speaker.shared[prefix] = best, shared
+        return before is None or not _same(before, best) or before.peer != best.peer
+
+    # -- aggregates ------------------------------------------------------------------------
+
+    @staticmethod
+    def _covering(
+        speaker: _Speaker, family: int, prefix: Prefix, equal: bool = False
+    ) -> list[BgpAggregate]:
+        held = speaker.process.families.get(family)
+        return [
+            a
+            for a in (held.aggregates if held else ())
+            if a.prefix.covers(prefix) and (equal or a.prefix != prefix)
+        ]
+
+    @staticmethod
+    def _aggregate(speaker: _Speaker, aggregate: BgpAggregate) -> bool:
+        """Makes or drops the aggregate's own path; True if that changed."""
+        parts = [
+            path
+            for prefix, path in speaker.best.items()
+            if aggregate.prefix.covers(prefix) and prefix != aggregate.prefix and not path.aggregate
+        ]
+        before = speaker.local.get(aggregate.prefix)
+        if not parts:
+            if before is not None and before.aggregate:
+                del speaker.local[aggregate.prefix]
+                return True
+            return False
+        origins = {path.attributes.origin for path in parts}
+        origin_code = "igp"
+        for word in ("egp", "incomplete"):
+            if word in origins:
+                origin_code = word
+        members: frozenset[int] = frozenset()
+        if aggregate.as_set:
+            members = frozenset(n for p in parts for n in p.attributes.as_path)
+        attributes = Attributes(
+            aggregate.prefix,
+            "bgp",
+            origin=aggregate.origin or origin_code,
+            weight=LOCAL_WEIGHT,
+            as_set=members,
+        )
+        because: list[Source] = [aggregate.source]
+        if aggregate.route_map is not None:
+            ruling = apply_route_map(speaker.device.policy, aggregate.route_map, attributes)
+            if ruling.permit:
+                attributes = ruling.attributes
+                because += ruling.because
+        name = speaker.device.name
+        says = f"{name} announces {aggregate.prefix} for what it holds inside it"
+        first = min(parts, key=lambda path: path.prefix)
+        path = Path(
+            attributes, LOCAL, Origin(name, says, tuple(because), first.origin), aggregate=True
+        )
+        if before is not None and before.aggregate and _same(before, path):
+            return False
+        speaker.local[aggregate.prefix] = path
+        return True
+
+    @staticmethod
+    def _suppressed(speaker: _Speaker, family: int, prefix: Prefix) -> bool:
+        """True if an aggregate in force hides this part of it."""
+        for aggregate in BgpSpeakers._covering(speaker, family, prefix):
+            if aggregate.prefix not in speaker.best:
+                continue
+            if aggregate.summary_only:
+                return True
+            if aggregate.suppress_map is not None:
+                path = speaker.best[prefix]
+                ruling = apply_route_map(
+                    speaker.device.policy, aggregate.suppress_map, path.attributes
+                )
+                if ruling.permit:
+                    return True
+        return False
+
+    # -- results --------------------------------------------------------------------------
+
+    def _candidates(self, family: int, speaker: _Speaker) -> list[Route]:
+        habits = speaker.device.profile.bgp
+        held = speaker.process.families.get(family)
+        external, internal, local = (held.distance if held else None) or (
+            habits.distance_external,
+            habits.distance_internal,
+            habits.distance_local,
+        )
+        out = []
+        for prefix, best in speaker.best.items():
+            if best.kind == LOCAL:
+                if best.aggregate:
+                    out.append(
+                        Route(
+                            prefix,
+                            "bgp",
+                            local,
+                            0,
+                            (NextHop("discard"),),
+                            best.origin.evidence(),
+                            type="aggregate",
+                            origin=best.origin,
+                        )
+                    )
+                continue
+            ebgp = best.kind == "ebgp"
+            limit = habits.max_paths
+            if held is not None:
+                given = held.max_paths if ebgp else held.max_paths_ibgp
+                limit = given if given is not None else limit
+            paths = sorted(
+                speaker.shared[prefix], key=lambda p: (p is not best, p.peer or Address(0, 0))
+            )[: max(1, limit)]
+            hops = tuple(
+                sorted(
+                    dict.fromkeys(NextHop("forward", path.next_hop, path.link) for path in paths),
+                    key=lambda hop: hop.address.value if hop.address else 0,
+                )
+            )
+            via = tuple(h.address for h in hops if h.address) if best.recursive else ()
+            metric = best.attributes.metric or 0
+            distance = external if ebgp else internal
+            if best.attributes.distance is not None:
+                distance = best.attributes.distance
+            out.append(
+                Route(
+                    prefix,
+                    "bgp",
+                    distance,
+                    metric,
+                    hops,
+                    best.origin.evidence(),
+                    via,
+                    type=best.kind,
+                    origin=best.origin,
+                    tag=best.attributes.tag,
+                )
+            )
+        return out
+
+    @staticmethod
+    def _over_limit(family: int, speakers: dict[str, _Speaker]) -> set[tuple[str, str]]:
+        """Sessions over which more prefixes come than their limit allows."""
+        torn = set()
+        for name, speaker in speakers.items():
+            for own, _ in speaker.sides:
+                held = own.family(family)
+                if held.maximum is None or held.maximum_warns:
+                    continue
+                count = sum(1 for paths in speaker.heard.values() if own.peer in paths)
+                if count > held.maximum.value:
+                    torn.add((name, str(own.peer)))
+        return torn
+
+
+@dataclass(frozen=True, slots=True)
+class BgpFamilySpeakers:
+    """One address family of BGP, in the shape the scheduler knows."""
+
+    whole: BgpSpeakers
+    family: int
+
+    def offers(self, tables: Tables) -> dict[str, list[Route]]:
+        return self.whole.offers(self.family, tables)
+
+    def relations(self) -> list[Relation]:
+        return self.whole.relations() if self.family == 4 else []
+
+
+def _same(a: Path, b: Path) -> bool:
+    return (a.attributes, a.kind, a.originator, a.clusters, a.link, a.router_id) == (
+        b.attributes,
+        b.kind,
+        b.originator,
+        b.clusters,
+        b.link,
+        b.router_id,
+    )
+
+
+def _metric_to(device: Device, path: Path, hops: Hops) -> int | None:
+    """The metric of the route to a path's next hop; None if no route leads there."""
+    address = path.next_hop
+    if address is None or path.link is not None:
+        return 0
+    route = hops.route(device.name, address)
+    if route is None or not route.next_hops:
+        return None
+    if route.prefix.is_default and not device.profile.resolve_via_default[address.family == 6]:
+        return None
+    if route.protocol == "bgp" and route.prefix == path.prefix:
+        return None
+    return 0 if route.protocol in ("connected", "local") else route.metric
+
+
+def local_paths(
+    device: Device, process: BgpProcess, table: Table, family: int
+) -> dict[Prefix, Path]:
+    """What a speaker announces itself: network statements and redistribution."""
+    held = process.families.get(family)
+    out: dict[Prefix, Path] = {}
+    if held is None:
+        return out
+    for redistribution in held.redistribute:
+        for route in table.best.values():
+            if route.protocol == redistribution.protocol and route.protocol != "bgp":
+                path = _redistributed(device, redistribution, route)
+                if path is not None:
+                    out[route.prefix] = path
+    for statement in held.networks:
+        if statement.backdoor:
+            continue
+        found = table.best.get(statement.prefix)
+        if found is not None and found.protocol == "bgp":
+            found = None
+        if found is None and process.import_check:
+            continue
+        hop = found.next_hops[0] if found and found.next_hops else None
+        attributes = Attributes(
+            statement.prefix,
+            found.protocol if found else "",
+            found.metric if found and found.protocol not in ("connected", "local") else 0,
+            origin="igp",
+            weight=LOCAL_WEIGHT,
+            interface=hop.interface if hop else None,
+            next_hop=hop.address if hop and family == 4 else None,
+        )
+        because = [statement.source, *(found.because if found else ())]
+        if statement.route_map is not None:
+            ruling = apply_route_map(device.policy, statement.route_map, attributes)
+            if not ruling.permit:
+                continue
+            attributes = ruling.attributes
+            because += ruling.because
+        says = f"{device.name} announces {statement.prefix} into BGP"
+        origin = Origin(
+            device.name,
+            says,
+            tuple(dict.fromkeys(because)),
+            found.origin if found else None,
+        )
+        out[statement.prefix] = Path(attributes, LOCAL, origin)
+    return out
+
+
+def _redistributed(device: Device, statement: Redistribution, route: Route) -> Path | None:
+    hop = route.next_hops[0] if route.next_hops else NextHop("forward")
+    metric = statement.metric
+    if metric is None:
+        metric = 0 if route.protocol in ("connected", "static") else route.metric
+    same_family = hop.address is not None and hop.address.family == route.prefix.family
+    attributes = Attributes(
+        route.prefix,
+        route.protocol,
+        metric,
+        None,
+        route.tag,
+        hop.interface,
+        hop.address
+        if hop.address is not None and hop.address.family == route.prefix.family
+        else None,
+        origin="incomplete",
+        weight=LOCAL_WEIGHT,
+    )
+    because = [statement.source, *route.because]
+    if statement.route_map is not None:
+        ruling = apply_route_map(device.policy, statement.route_map, attributes)
+        if not ruling.permit:
+            return None
+        attributes = ruling.attributes
+        because += ruling.because
+    says = f"{device.name} announces its {route.protocol} route to {route.prefix} into BGP"
+    origin = Origin(device.name, says, tuple(dict.fromkeys(because)), route.origin)
+    return Path(attributes, LOCAL, origin)
