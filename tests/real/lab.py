@@ -17,6 +17,14 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 DAEMONS = Path("/usr/lib/frr")
+PROTOCOLS = {
+    "ospfd": "router ospf\n",
+    "ospf6d": "router ospf6",
+    "ripd": "router rip\n",
+    "ripngd": "router ripng",
+    "eigrpd": "router eigrp",
+    "bgpd": "router bgp",
+}
 
 
 def why_not() -> str | None:
@@ -42,7 +50,15 @@ class Lab:
     routers: Mapping[str, str]
     hosts: Mapping[str, list[str]]
     links: list[tuple[str, str, str, str]]
+    lans: list[str] = field(default_factory=list)
+    """Names in `links` that are not devices: everything plugged in there shares a segment."""
+    dummies: Mapping[str, list[str]] = field(default_factory=dict)
+    """Interfaces of routers that lead nowhere, for subnets without hosts."""
     tag: str = field(default_factory=lambda: f"t{os.getpid()}")
+
+    @property
+    def names(self) -> list[str]:
+        return [*self.routers, *self.hosts, *self.lans]
 
     def ns(self, name: str) -> str:
         return f"{self.tag}-{name}"
@@ -60,8 +76,7 @@ class Lab:
         return done.stdout
 
     def open(self) -> None:
-        names = [*self.routers, *self.hosts]
-        for name in names:
+        for name in self.names:
             subprocess.run(["ip", "netns", "add", self.ns(name)], check=True)
             self.run(name, "ip", "link", "set", "lo", "up")
             for key in (
@@ -73,6 +88,9 @@ class Lab:
                 "ipv6.neigh.default.retrans_time_ms=300",
             ):
                 self.run(name, "sysctl", "-qw", f"net.{key}", check=False)
+        for name in self.lans:
+            self.run(name, "ip", "link", "add", "shared", "type", "bridge")
+            self.run(name, "ip", "link", "set", "shared", "up")
         for number, (a, ap, b, bp) in enumerate(self.links):
             left, right = f"{self.tag}a{number}", f"{self.tag}b{number}"
             subprocess.run(
@@ -81,7 +99,16 @@ class Lab:
             for port, owner, name in ((left, a, ap), (right, b, bp)):
                 subprocess.run(["ip", "link", "set", port, "netns", self.ns(owner)], check=True)
                 self.run(owner, "ip", "link", "set", port, "name", name)
+                if owner in self.lans:
+                    self.run(owner, "ip", "link", "set", name, "master", "shared")
                 self.run(owner, "ip", "link", "set", name, "up")
+        for name, extra in self.dummies.items():
+            for port in extra:
+                # Both ends stay here, so the interface is up and leads nowhere.
+                inner = f"{port}x"
+                self.run(name, "ip", "link", "add", port, "type", "veth", "peer", "name", inner)
+                self.run(name, "ip", "link", "set", port, "up")
+                self.run(name, "ip", "link", "set", inner, "up")
         for name, commands in self.hosts.items():
             for command in commands:
                 self.run(name, "ip", *command.split())
@@ -100,7 +127,8 @@ class Lab:
         run.mkdir(parents=True, exist_ok=True)
         for path in (folder, folder / "frr.conf", folder / "vtysh.conf", run):
             shutil.chown(path, "frr", "frr")
-        for daemon in ("zebra", "staticd"):
+        wanted = [d for d, sign in PROTOCOLS.items() if f"\n{sign}" in config]
+        for daemon in ("zebra", "staticd", *wanted):
             self.run(name, str(DAEMONS / daemon), "-d", "-N", space)
         self.run(name, "vtysh", "-N", space, "-b", check=False)
 
@@ -118,17 +146,24 @@ class Lab:
     def kernel_routes(self, name: str, family: int) -> str:
         return self.run(name, "ip", "-j", f"-{family}", "route") or "[]"
 
-    def settle(self) -> None:
-        """Waits until no table has changed for a second."""
+    def settle(self, quiet: int = 1, least: int = 0, most: int = 90) -> None:
+        """Waits until no table has changed for `quiet` seconds, `least` seconds at least."""
         before: list[object] = []
-        for _ in range(30):
+        started, since = time.monotonic(), time.monotonic()
+        while time.monotonic() - started < most:
             now = [
                 self.kernel_routes(name, 4) + self.kernel_routes(name, 6) for name in self.routers
             ]
-            if now == before:
+            if now != before:
+                since = time.monotonic()
+            elif time.monotonic() - since >= quiet and time.monotonic() - started >= least:
                 return
             before = now
             time.sleep(1)
+
+    def show(self, name: str, command: str) -> str:
+        """What a router answers to a read-only command."""
+        return self.run(name, "vtysh", "-N", self.ns(name), "-c", command, check=False)
 
     def pings(self, pairs: list[tuple[str, str, str | None]]) -> list[bool]:
         """Whether each (device, target, source or None) is answered."""
@@ -161,7 +196,7 @@ class Lab:
             return list(pool.map(one, pairs))
 
     def close(self) -> None:
-        for name in [*self.routers, *self.hosts]:
+        for name in self.names:
             pids = subprocess.run(
                 ["ip", "netns", "pids", self.ns(name)], capture_output=True, text=True, check=False
             ).stdout.split()

@@ -60,6 +60,11 @@ def build_parser() -> argparse.ArgumentParser:
     reach.add_argument("--to", dest="receiver", metavar="DEVICE|ADDRESS")
     reach.add_argument("--summary", action="store_true", help="counts only")
 
+    neighbours = command(
+        "neighbours", "every pair of ends that are or should be neighbours", run_neighbours
+    )
+    neighbours.add_argument("--device", help="only pairs with this device")
+
     command("inspect", "the reading report and all findings", run_inspect)
     return parser
 
@@ -116,6 +121,15 @@ def run_reach(options: argparse.Namespace) -> int:
         _print(document) if options.json else tables.summary(document)
         return 0
     _print({"pairs": pairs}) if options.json else tables.pairs(pairs)
+    return 0
+
+
+def run_neighbours(options: argparse.Namespace) -> int:
+    survey = load(options.survey)
+    if options.device is not None and survey.network.device(options.device) is None:
+        raise InputError(f"The survey has no device called {options.device!r}.")
+    document = survey.neighbours_json(options.device)
+    _print(document) if options.json else tables.neighbours(document)
     return 0
 
 

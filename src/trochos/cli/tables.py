@@ -194,3 +194,37 @@ def inspect(document: dict[str, Any]) -> None:
                 f"  {report['device'] or '-'}/{report['file']} line {line['line']}: "
                 f"{line['text']}{why_text}"
             )
+
+
+PROTOCOLS = {"ospf": "OSPF", "rip": "RIP", "eigrp": "EIGRP", "bgp": "BGP"}
+
+
+def neighbours(document: dict[str, Any]) -> None:
+    """Every pair on a line; under one that does not work, its gates."""
+    if not document["pairs"]:
+        _out("No routing protocol runs between these devices.")
+        return
+    for pair in document["pairs"]:
+        left, right = pair["left"], pair["right"]
+        name = PROTOCOLS[pair["protocol"]] + (" (IPv6)" if pair["family"] == "ipv6" else "")
+        state = "works" if pair["works"] else f"fails at: {pair['first_failing']}"
+        _out(f"{name}: {_end(left)} and {_end(right)}: {state}")
+        if pair["works"]:
+            continue
+        rows = [
+            (
+                "" if gate["holds"] else "differs",
+                gate["gate"],
+                gate["left"] or "",
+                gate["right"] or "",
+                "" if gate["holds"] else gate["stops"],
+            )
+            for gate in pair["gates"]
+        ]
+        _grid(("", "gate", left["device"], right["device"], "stops"), rows)
+        _out()
+
+
+def _end(end: dict[str, Any]) -> str:
+    where = f" {end['interface']}" if end["interface"] else ""
+    return f"{end['device']}{where} ({end['state']})"

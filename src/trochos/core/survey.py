@@ -70,6 +70,26 @@ class Computed:
             out[item.name] = families
         return {"devices": out}
 
+    def neighbours_json(self, device: str | None = None) -> dict[str, list[dict[str, object]]]:
+        """The `neighbours` document of the contract: what fails first, then by protocol."""
+        relations = [
+            relation
+            for relation in self.tables.relations()
+            if device in (None, relation.left.device, relation.right.device)
+        ]
+        relations.sort(
+            key=lambda r: (
+                r.works,
+                r.protocol,
+                r.family,
+                r.left.device,
+                r.left.interface or "",
+                r.right.device,
+                r.right.interface or "",
+            )
+        )
+        return {"pairs": [relation.as_json() for relation in relations]}
+
     @cached_property
     def findings(self) -> list[Finding]:
         """Everything that is wrong or risky, most serious first."""

@@ -8,6 +8,7 @@ from ..network.addressing import Address, Prefix
 from ..network.facts import Source
 from ..protocols.routes import Route
 from ..protocols.tables import Tables
+from .absence import NAMES, Absence
 
 _VERBS = {"connected": "is connected to", "local": "owns", "static": "has a static route to"}
 
@@ -30,7 +31,14 @@ def describe(device: str, route: Route) -> str:
         else:
             ways.append(f"through {hop.address} on {hop.interface}")
     via = f" (configured as {', '.join(str(a) for a in route.via)})" if route.via else ""
-    return f"{device} has a {route.protocol} route to {route.prefix}, {' and '.join(ways)}{via}."
+    name = NAMES.get(route.protocol, route.protocol)
+    article = "an" if name[0] in "OEae" else "a"
+    kind = f" ({route.type}, metric {route.metric})" if route.type else ""
+    if route.protocol == "rip":
+        kind = f" (metric {route.metric})"
+    return (
+        f"{device} has {article} {name} route to {route.prefix}{kind}, {' and '.join(ways)}{via}."
+    )
 
 
 def explain_prefix(
@@ -45,11 +53,16 @@ def explain_prefix(
         for name, route in _towards(tables, forwarding, device, prefix):
             chain.append(_statement(name, describe(name, route), route.because))
         chain.reverse()
+        if held.origin is not None:
+            told = [_statement(o.device, f"{o.says}.", o.sources) for o in held.origin.chain()]
+            chain = [*told, *(c for c in chain if c["says"] not in {t["says"] for t in told})]
         if not chain or chain[-1]["device"] != device:
             chain.append(_statement(device, describe(device, held), held.because))
         return {"device": device, "prefix": str(prefix), "present": True, "chain": chain}
+    stops = absence_of(tables).explain(device, prefix) if tables.speakers else []
+    chain += [_statement(*statement) for statement in stops]
     for name, route in origin[:3]:
-        if name != device:
+        if name != device and not stops:
             chain.append(_statement(name, describe(name, route), route.because))
     losers = [route for route in table.routes if route.prefix == prefix]
     for route in losers:
@@ -72,18 +85,35 @@ def explain_prefix(
             f"; packets there follow {wider[0].prefix}" if wider else ", and no wider route either"
         )
         # Where something is not computed, nobody can say that a line is missing.
-        gap = None if missing else _gap(tables, device, prefix)
+        learns = facts_run_protocols(tables, device) and stops
+        gap = None if missing or learns else _gap(tables, device, prefix)
         evidence = wider[0].because if wider else ()
         chain.append(
             _statement(
                 device,
-                f"Nothing on {device} configures {prefix}{tail}.",
+                f"{device} does not have {prefix}{tail}."
+                if learns
+                else f"Nothing on {device} configures {prefix}{tail}.",
                 (gap, *evidence) if gap else evidence,
             )
         )
     for item in missing:
         chain.append(_statement(device, f"Not certain: {item.why}.", (item.source,)))
     return {"device": device, "prefix": str(prefix), "present": False, "chain": chain}
+
+
+def absence_of(tables: Tables) -> Absence:
+    """The network's search for where news of a prefix stops, made at its first use."""
+    if tables.absence is None:
+        tables.absence = Absence(tables)
+    found = tables.absence
+    assert isinstance(found, Absence)
+    return found
+
+
+def facts_run_protocols(tables: Tables, device: str) -> bool:
+    facts = tables.network.device(device)
+    return facts is not None and facts.routing.runs
 
 
 def _gap(tables: Tables, device: str, prefix: Prefix) -> Source | None:

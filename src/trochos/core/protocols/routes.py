@@ -54,6 +54,14 @@ class Origin:
         return tuple(dict.fromkeys(source for step in self.chain() for source in step.sources))
 
 
+@dataclass(frozen=True, slots=True)
+class Refusal:
+    """Why something is not announced, not accepted or not used, with the deciding lines."""
+
+    why: str
+    sources: tuple[Source, ...] = ()
+
+
 @dataclass(slots=True)
 class Route:
     """A candidate for a table, with what it was derived from.

@@ -55,6 +55,8 @@ class Tables:
     tables: dict[TableKey, Table] = field(default_factory=dict)
     speakers: list[Speakers] = field(default_factory=list)
     rounds: int = 0
+    absence: object = None
+    """What diagnosis derived from these tables and keeps with them."""
 
     def of(self, device: str, family: int) -> Table:
         return self.tables[device, family]

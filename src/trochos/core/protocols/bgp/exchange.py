@@ -21,7 +21,7 @@ from ..policy import (
     path_text,
     text_permits,
 )
-from ..routes import Origin
+from ..routes import Origin, Refusal
 from .paths import EXTERNAL, INTERNAL, LOCAL, Path
 from .sessions import BgpEnd, has_policy, requires_policy
 
@@ -40,7 +40,7 @@ class Update:
 
 def _filters(
     end: BgpEnd, held: BgpNeighbourFamily, direction: str, route: Attributes
-) -> tuple[bool, list[Source]]:
+) -> list[Source] | Refusal:
     """Prefix, distribute and AS-path filters; a list that does not exist denies."""
     policy = end.device.policy
     because: list[Source] = []
@@ -51,42 +51,48 @@ def _filters(
         if word is not None:
             permit, line = filter_permits(policy, kind, word.value, route.prefix)
             if not permit:
-                return False, []
+                why = f"{end.name}'s filter {word.value} denies {route.prefix}"
+                return Refusal(why, (word.source, *((line,) if line else ())))
             because += [word.source, *((line,) if line else ())]
     word = getattr(held, f"filter_list_{direction}")
     if word is not None:
         if not text_permits(policy.as_paths.get(word.value), path_text(route)):
-            return False, []
+            why = f"{end.name}'s AS-path filter {word.value} denies the path {path_text(route)}"
+            return Refusal(why, (word.source,))
         because.append(word.source)
-    return True, because
+    return because
 
 
-def give(end: BgpEnd, other: BgpEnd, family: int, path: Path, suppressed: bool) -> Update | None:
-    """What `end` tells `other` of its best path; None if it tells nothing."""
+def give(end: BgpEnd, other: BgpEnd, family: int, path: Path, suppressed: bool) -> Update | Refusal:
+    """What `end` tells `other` of its best path, or why it tells nothing."""
     held = end.family(family)
     external = end.local_as != other.local_as
     process = end.process
     route = path.attributes
     if suppressed and held.unsuppress_map is None:
-        return None
+        return Refusal(f"{end.name} announces only the aggregate that {route.prefix} is part of")
     if path.peer is not None and path.peer == end.peer:
-        return None
+        return Refusal(f"{end.name} has it from {other.name} itself")
     communities = route.communities
     if WELL_KNOWN["no-advertise"] in communities:
-        return None
+        return Refusal("it carries the community no-advertise")
     if external and (communities & {WELL_KNOWN["no-export"], WELL_KNOWN["local-AS"]}):
-        return None
+        return Refusal("it carries a community that keeps it inside the system")
     reflect = path.kind == INTERNAL and not external
     originator, clusters = path.originator, path.clusters
     if reflect:
         from_client = bool(path.clusters is not None and _is_client(end, path, family))
         to_client = held.reflector_client is not None and held.reflector_client.value
         if not from_client and not to_client:
-            return None
+            why = (
+                f"{end.name} has it from {path.speaker}, a neighbour inside the system, and "
+                f"{end.name} reflects for neither {path.speaker} nor {other.name}"
+            )
+            return Refusal(why, (end.neighbour.source,) if end.neighbour else ())
         if from_client and to_client and not process.reflects:
-            return None
+            return Refusal(f"{end.name} does not reflect between its clients")
         if other.router_id is not None and originator == other.router_id.value:
-            return None
+            return Refusal(f"{other.name} announced it itself")
         if originator is None:
             originator = path.router_id
         own = process.cluster_id or end.router_id
@@ -94,10 +100,11 @@ def give(end: BgpEnd, other: BgpEnd, family: int, path: Path, suppressed: bool) 
     else:
         originator, clusters = None, ()
     if external and requires_policy(end) and not has_policy(held, "out"):
-        return None
-    permit, because = _filters(end, held, "out", route)
-    if not permit:
-        return None
+        lines = (process.requires_policy.source,) if process.requires_policy else ()
+        return Refusal(f"{end.name} has no policy for what it announces to {other.name}", lines)
+    because = _filters(end, held, "out", route)
+    if isinstance(because, Refusal):
+        return because
     new = replace(route, weight=0, peer=end.peer)
     if external:
         keep_med = path.kind == LOCAL or "med" in held.unchanged
@@ -108,12 +115,13 @@ def give(end: BgpEnd, other: BgpEnd, family: int, path: Path, suppressed: bool) 
     if suppressed and held.unsuppress_map is not None:
         ruling = apply_route_map(end.device.policy, held.unsuppress_map.value, new)
         if not ruling.permit:
-            return None
+            return Refusal(f"{end.name} suppresses it", (held.unsuppress_map.source,))
         new, because = ruling.attributes, [*because, *ruling.because]
     if held.route_map_out is not None:
         ruling = apply_route_map(end.device.policy, held.route_map_out.value, new)
         if not ruling.permit:
-            return None
+            why = f"{end.name}'s route map {held.route_map_out.value} denies {route.prefix}"
+            return Refusal(why, (held.route_map_out.source, *ruling.because))
         new = ruling.attributes
         because += [held.route_map_out.source, *ruling.because]
     set_by_map = new.next_hop != before
@@ -230,8 +238,10 @@ def _path_outside(
     return replace(route, as_path=path)
 
 
-def take(end: BgpEnd, other: BgpEnd, family: int, update: Update, round_number: int) -> Path | None:
-    """The path that `end` makes of what `other` tells it; None if it refuses it."""
+def take(
+    end: BgpEnd, other: BgpEnd, family: int, update: Update, round_number: int
+) -> Path | Refusal:
+    """The path that `end` makes of what `other` tells it, or why it refuses it."""
     held = end.family(family)
     external = end.local_as != other.local_as
     route = update.attributes
@@ -241,28 +251,33 @@ def take(end: BgpEnd, other: BgpEnd, family: int, update: Update, round_number: 
     if held.own_as_origin and route.as_path and route.as_path[-1] in own and count == 1:
         allowed = max(allowed, 1)
     if count > allowed:
-        return None
+        return Refusal(f"{end.name} finds its own AS in the path {path_text(route)}")
     identity = end.router_id.value if end.router_id else 0
     if update.originator is not None and update.originator == identity:
-        return None
+        return Refusal(f"{end.name} announced it itself")
     cluster = end.process.cluster_id.value if end.process.cluster_id else identity
     if cluster in update.clusters:
-        return None
+        return Refusal(f"{end.name} finds its own cluster in the path")
     if external and requires_policy(end) and not has_policy(held, "in"):
-        return None
+        given = end.process.requires_policy
+        return Refusal(
+            f"{end.name} has no policy for what it takes from {other.name}",
+            (given.source,) if given else (),
+        )
     if external and end.local_as != end.process.number and end.neighbour is not None:
         if "no-prepend" not in end.neighbour.local_as_options:
             route = replace(route, as_path=(end.local_as, *route.as_path))
-    permit, because = _filters(end, held, "in", route)
-    if not permit:
-        return None
+    because = _filters(end, held, "in", route)
+    if isinstance(because, Refusal):
+        return because
     weight = held.weight.value if held.weight else 0
     route = replace(route, peer=end.peer, weight=weight)
     before = route.next_hop
     if held.route_map_in is not None:
         ruling = apply_route_map(end.device.policy, held.route_map_in.value, route)
         if not ruling.permit:
-            return None
+            why = f"{end.name}'s route map {held.route_map_in.value} denies {route.prefix}"
+            return Refusal(why, (held.route_map_in.source, *ruling.because))
         route = ruling.attributes
         because += [held.route_map_in.source, *ruling.because]
     link: str | None = None
@@ -276,7 +291,7 @@ def take(end: BgpEnd, other: BgpEnd, family: int, update: Update, round_number: 
         route = replace(route, next_hop=update.link_next_hop)
         link = interface.name
     if route.next_hop is None or any(i.has(route.next_hop) for i in end.device.interfaces):
-        return None
+        return Refusal(f"its next hop {route.next_hop} is {end.name} itself")
     says = f"{end.name} takes {route.prefix} from {other.name}"
     origin = (
         Origin(end.name, says, tuple(dict.fromkeys(because)), update.origin)

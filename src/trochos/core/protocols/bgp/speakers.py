@@ -19,7 +19,7 @@ from ..gates import Relation
 from ..hops import Hops
 from ..links import Links
 from ..policy import Attributes, apply_route_map
-from ..routes import NextHop, Origin, Route, Table
+from ..routes import NextHop, Origin, Refusal, Route, Table
 from .exchange import Update, default_route, give, take
 from .paths import LOCAL, LOCAL_WEIGHT, Path, best_of
 from .sessions import BgpEnd, Session, find
@@ -149,9 +149,8 @@ class BgpSpeakers:
                 best = speaker.best.get(item)
                 hidden = best is not None and self._suppressed(speaker, family, item)
                 for own, other in speaker.sides:
-                    update = None
-                    if best is not None:
-                        update = give(own, other, family, best, hidden)
+                    given = None if best is None else give(own, other, family, best, hidden)
+                    update = given if isinstance(given, Update) else None
                     if update is None and item.is_default:
                         update = default_route(own, other, family)
                     sent.append((speakers[other.name], other, own, item, update))
@@ -171,7 +170,8 @@ class BgpSpeakers:
         number: int,
     ) -> bool:
         """Enters an update (or a withdrawal); True if it changes what the receiver knows."""
-        path = take(end, sender, family, update, number) if update is not None else None
+        taken = take(end, sender, family, update, number) if update is not None else None
+        path = taken if isinstance(taken, Path) else None
         known = receiver.heard.setdefault(prefix, {})
         assert end.peer is not None
         held = known.get(end.peer)
@@ -202,6 +202,28 @@ class BgpSpeakers:
             return before is not None
         speaker.best[prefix], speaker.shared[prefix] = best, shared
         return before is None or not _same(before, best) or before.peer != best.peer
+
+    def why_not_told(self, family: int, holder: str, other: str, prefix: Prefix) -> Refusal | None:
+        """Why one speaker's best path does not reach another over their session."""
+        speaker = self.states[family].get(holder)
+        best = speaker.best.get(prefix) if speaker is not None else None
+        if speaker is None or best is None:
+            return None
+        for own, theirs in speaker.sides:
+            if theirs.name != other:
+                continue
+            hidden = self._suppressed(speaker, family, prefix)
+            given = give(own, theirs, family, best, hidden)
+            if isinstance(given, Refusal):
+                return given
+            taken = take(theirs, own, family, given, 0)
+            if isinstance(taken, Refusal):
+                return taken
+            if taken.next_hop is not None and prefix not in self.states[family][other].best:
+                return Refusal(
+                    f"{other} has no route to its next hop {taken.next_hop}",
+                )
+        return None
 
     # -- aggregates ------------------------------------------------------------------------
 
@@ -459,9 +481,7 @@ def _redistributed(device: Device, statement: Redistribution, route: Route) -> P
         None,
         route.tag,
         hop.interface,
-        hop.address
-        if hop.address is not None and hop.address.family == route.prefix.family
-        else None,
+        hop.address if same_family else None,
         origin="incomplete",
         weight=LOCAL_WEIGHT,
     )

@@ -18,7 +18,7 @@ from ...network.routing import AreaRange, OspfArea, OspfProcess
 from ...network.source import Source
 from ..links import Links
 from ..policy import filter_permits
-from ..routes import NextHop, Origin, Route
+from ..routes import NextHop, Origin, Refusal, Route
 from .externals import External
 from .interfaces import LOOPBACK, ONE_OF_MANY, OspfEnd, ends_of
 from .neighbours import Adjacencies, dotted, find
@@ -28,6 +28,8 @@ BACKBONE = 0
 INTRA, INTER, EXTERNAL_1, EXTERNAL_2 = 0, 1, 2, 3
 TYPES = ("intra-area", "inter-area", "external-1", "external-2", "nssa-1", "nssa-2")
 _UNREACHABLE = 0xFFFFFF
+_AVOID = 0xFF0000
+"""The cost of a summary by a router that is not to be passed (RFC 6987, section 2)."""
 
 
 class Best(NamedTuple):
@@ -55,6 +57,8 @@ class Router:
     areas: list[int] = field(default_factory=list)
     is_border: bool = False
     best: dict[Key, Best] = field(default_factory=dict)
+    ways: dict[str, list[Best]] = field(default_factory=dict)
+    """To each router that announces or passes on: the best way of every area."""
     discards: list[tuple[AreaRange, int]] = field(default_factory=list)
 
     def area(self, number: int) -> OspfArea:
@@ -110,7 +114,7 @@ class OspfDomain:
             for one in attached:
                 in_transit.add(id(one))
                 for prefix, _ in chosen.prefixes:
-                    self._advertise(graph, one, prefix, one.cost)
+                    self._advertise(graph, one, prefix, _transit_cost(one))
                 for other in attached:
                     if other is not one:
                         self._edge(graph, one, other)
@@ -134,10 +138,7 @@ class OspfDomain:
         return graph
 
     def _edge(self, graph: AreaGraph, start: OspfEnd, end: OspfEnd) -> None:
-        cost = start.cost
-        stub = start.process.stub_router
-        if stub is not None and stub.value:
-            cost = ONE_OF_MANY
+        cost = _transit_cost(start)
         hop = NextHop("forward", end.address, start.interface.name)
         graph.edges.append(Edge(graph.node(start.device), graph.node(end.device), cost, (hop,)))
 
@@ -205,7 +206,11 @@ class OspfDomain:
                     if own is not None:
                         hops = (NextHop("forward", None, own), *hops)
                     router = self.routers[name]
-                    _offer(router.best, key, Best(INTRA, cost, hops, number, origin, own=own))
+                    best = Best(INTRA, cost, hops, number, origin, own=own)
+                    if isinstance(key, Prefix):
+                        _offer(router.best, key, best)
+                    elif key[1] != name:
+                        router.ways.setdefault(key[1], []).append(best)
 
     def _virtual_links(self) -> None:
         """Backbone adjacencies across another area (RFC 2328, section 15)."""
@@ -267,19 +272,24 @@ class OspfDomain:
         for key, best in border.best.items():
             if best.kind != INTRA or best.area != number or best.cost >= _UNREACHABLE:
                 continue
-            if isinstance(key, Prefix):
-                if not self._passes(border, facts, "out", key):
-                    continue
-                inside = [r for r in facts.ranges if r.prefix.covers(key)]
-                if inside and not transit:
-                    found = max(inside, key=lambda r: r.prefix.length)
-                    parts.setdefault(found.prefix, []).append(best)
-                    continue
-            elif key[1] == name:
+            assert isinstance(key, Prefix)
+            if self._denied(border, facts, "out", key) is not None:
+                continue
+            inside = [r for r in facts.ranges if r.prefix.covers(key)]
+            if inside and not transit:
+                found = max(inside, key=lambda r: r.prefix.length)
+                parts.setdefault(found.prefix, []).append(best)
                 continue
             for target in border.areas:
                 if target != number:
                     self._summary(border, number, target, key, best, into)
+        for other, ways in border.ways.items():
+            for way in ways:
+                if way.kind != INTRA or way.area != number or not self._announces(other, number):
+                    continue
+                for target in border.areas:
+                    if target != number:
+                        self._summary(border, number, target, ("router", other), way, into)
         for item in facts.ranges:
             members = parts.get(item.prefix)
             if not members:
@@ -298,19 +308,68 @@ class OspfDomain:
             for target in border.areas:
                 if target != number:
                     graph = self.graphs[target]
-                    advert = Advert(graph.node(name), cost, origin)
+                    advert = Advert(graph.node(name), _summary_cost(border, cost), origin)
                     shown = item.substitute or item.prefix
                     into[target].setdefault(shown, []).append(advert)
 
-    def _passes(self, border: Router, area: OspfArea, direction: str, prefix: Prefix) -> bool:
+    @staticmethod
+    def _denied(border: Router, area: OspfArea, direction: str, prefix: Prefix) -> Refusal | None:
+        """The filter of an area that keeps a prefix from being announced."""
         for item in area.filters:
             if item.direction == direction:
-                permit, _ = filter_permits(
+                permit, line = filter_permits(
                     border.device.policy, item.kind, item.name, prefix, missing=True
                 )
                 if not permit:
-                    return False
-        return True
+                    why = f"{border.device.name}'s filter {item.name} denies {prefix}"
+                    return Refusal(why, (item.source, *((line,) if line else ())))
+        return None
+
+    def why_not_passed(self, name: str, prefix: Prefix, target: int) -> Refusal | None:
+        """Why a border does not announce a prefix it holds into an area."""
+        router = self.routers[name]
+        best = router.best.get(prefix)
+        if best is None or not router.is_border or target not in router.areas:
+            return None
+        if best.area == target:
+            return None
+        if best.kind == INTRA:
+            facts = router.area(best.area)
+            denied = self._denied(router, facts, "out", prefix)
+            if denied is not None:
+                return denied
+            for item in facts.ranges:
+                if item.prefix.covers(prefix):
+                    word = "announces" if item.advertise else "hides"
+                    return Refusal(f"{name}'s range {item.prefix} {word} it", (item.source,))
+        elif best.area != BACKBONE:
+            return Refusal(f"{name} has it from another area than the backbone")
+        return self.obstacle(router, target, prefix, best)
+
+    def _announces(self, name: str, number: int) -> bool:
+        """True if a router shows itself in an area as one that may announce externals.
+
+        In a stub area it never does (RFC 2328, A.4.2: bit E).
+        """
+        router = self.routers[name]
+        if router.area(number).kind == "stub":
+            return False
+        process = router.process
+        if process.redistribute or process.default is not None:
+            return True
+        return router.is_border and any(router.area(n).kind == "nssa" for n in router.areas)
+
+    def _way_to(self, router: Router, announcer: str) -> Best | None:
+        """The way to a router that announces externals (16.4 (3), 16.4.1)."""
+        ways = router.ways.get(announcer)
+        if not ways:
+            return None
+        if not router.process.rfc1583:
+            ways = [w for w in ways if w.kind == INTRA and w.area != BACKBONE] or ways
+        chosen = min(ways, key=lambda way: (way.cost, -way.area))
+        if chosen.kind == INTRA and not self._announces(announcer, chosen.area):
+            return None
+        return chosen
 
     def _summary(
         self,
@@ -321,20 +380,35 @@ class OspfDomain:
         best: Best,
         into: dict[int, dict[Key, list[Advert]]],
     ) -> None:
-        facts = border.area(target)
-        if facts.kind != "normal" and (not facts.summaries or not isinstance(key, Prefix)):
-            return
-        if isinstance(key, Prefix) and not self._passes(border, facts, "in", key):
+        if self.obstacle(border, target, key, best) is not None:
             return
         name = border.device.name
-        exits = {end.interface.name for end in border.ends if end.area and end.area.value == target}
-        if best.hops and all(hop.interface in exits for hop in best.hops):
-            return
         what = str(key) if isinstance(key, Prefix) else key[1]
         says = f"{name} announces {what} from area {dotted(source)} into area {dotted(target)}"
         graph = self.graphs[target]
-        advert = Advert(graph.node(name), best.cost, Origin(name, says, (), best.origin))
+        origin = Origin(name, says, (), best.origin)
+        advert = Advert(graph.node(name), _summary_cost(border, best.cost), origin)
         into[target].setdefault(key, []).append(advert)
+
+    def obstacle(self, border: Router, target: int, key: Key, best: Best) -> Refusal | None:
+        """What keeps a border from announcing a route of its own into an area."""
+        facts = border.area(target)
+        name = border.device.name
+        lines = (facts.kind_source,) if facts.kind_source else ()
+        if facts.kind != "normal":
+            where = f"area {dotted(target)} is {'a stub area' if facts.kind == 'stub' else 'NSSA'}"
+            if not isinstance(key, Prefix):
+                return Refusal(f"{where}, which takes no externals from elsewhere", lines)
+            if not facts.summaries:
+                return Refusal(f"{where} without summaries on {name}", lines)
+        if isinstance(key, Prefix):
+            denied = self._denied(border, facts, "in", key)
+            if denied is not None:
+                return denied
+        exits = {end.interface.name for end in border.ends if end.area and end.area.value == target}
+        if best.hops and all(hop.interface in exits for hop in best.hops):
+            return Refusal(f"{name} reaches it through area {dotted(target)} itself")
+        return None
 
     def _announce_backbone(self, border: Router, into: dict[int, dict[Key, list[Advert]]]) -> None:
         """What a border announces into its other areas of what it learned in the backbone."""
@@ -344,6 +418,12 @@ class OspfDomain:
             for target in border.areas:
                 if target != BACKBONE:
                     self._summary(border, BACKBONE, target, key, best, into)
+        for other, ways in border.ways.items():
+            for way in ways:
+                if way.kind == INTER and way.area == BACKBONE:
+                    for target in border.areas:
+                        if target != BACKBONE:
+                            self._summary(border, BACKBONE, target, ("router", other), way, into)
 
     def _announce_defaults(self, border: Router, into: dict[int, dict[Key, list[Advert]]]) -> None:
         """The default route into stub areas (RFC 2328, 12.4.3.1)."""
@@ -391,7 +471,10 @@ class OspfDomain:
                     continue
                 _, origin = _nearest(graph, used, node, cost)
                 best = Best(INTER, cost, graph.hops(node, mask), number, origin)
-                _offer(router.best, key, best)
+                if isinstance(key, Prefix):
+                    _offer(router.best, key, best)
+                elif not any(way.kind == INTRA for way in router.ways.get(key[1], ())):
+                    router.ways.setdefault(key[1], []).append(best)
 
     def _inside_own_range(self, router: Router, prefix: Prefix) -> bool:
         if not router.is_border or not router.device.profile.ospf.ranges_hide_others:
@@ -423,7 +506,7 @@ class OspfDomain:
                 if normal:
                     everywhere.append(item)
                 for number in router.areas:
-                    if router.area(number).kind != "nssa" or item.prefix.is_default:
+                    if router.area(number).kind != "nssa":
                         continue
                     forward = item.forward or self._address_in(router, number)
                     within[number].append(
@@ -478,7 +561,7 @@ class OspfDomain:
                 for item in items:
                     if not item.translate or item.announcer == name:
                         continue
-                    if ("router", item.announcer) not in border.best:
+                    if item.announcer not in border.ways:
                         continue
                     says = f"{name} passes {item.prefix} on from area {dotted(number)}"
                     everywhere.append(
@@ -520,7 +603,7 @@ class OspfDomain:
         for item in heard:
             if item.announcer == router.device.name:
                 continue
-            to = best.get(("router", item.announcer))
+            to = self._way_to(router, item.announcer)
             if item.area is not None:
                 to = self._inside_area(router, item.area, item.announcer)
             if to is None or not to.hops:
@@ -627,6 +710,18 @@ def _discard(found: AreaRange, distance: int) -> Route:
         type="summary",
         origin=origin,
     )
+
+
+def _summary_cost(border: Router, cost: int) -> int:
+    """What a border says a route of its costs; one that is not to be passed says "much"."""
+    stub = border.process.stub_router
+    return _AVOID if stub is not None and stub.value else cost
+
+
+def _transit_cost(end: OspfEnd) -> int:
+    """The cost of a way through a router; one that is told not to be passed says so."""
+    stub = end.process.stub_router
+    return ONE_OF_MANY if stub is not None and stub.value else end.cost
 
 
 def _same_kind(left: OspfEnd, right: OspfEnd) -> bool:

@@ -1,0 +1,226 @@
+"""Why a prefix did not arrive: where the news of it stops, and at which line.
+
+Starting from the devices that hold the prefix, the search goes over links and sessions
+towards the device that lacks it, to the first pair of which one knows it and the other
+does not. What stands between those two is the reason: a neighbour relation that fails at a
+gate, a border or a policy that does not pass it on, or nothing that announces it at all.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict, deque
+from collections.abc import Iterator
+
+from ..network.addressing import Prefix
+from ..network.facts import Device, Source
+from ..network.routing import EigrpProcess, OspfProcess, RipProcess
+from ..protocols.bgp.speakers import BgpFamilySpeakers
+from ..protocols.gates import NOTHING, Judged, Relation
+from ..protocols.ospf.speakers import OspfSpeakers
+from ..protocols.routes import Route
+from ..protocols.tables import Tables
+
+NAMES = {"ospf": "OSPF", "rip": "RIP", "eigrp": "EIGRP", "bgp": "BGP"}
+Statement = tuple[str, str, tuple[Source, ...]]
+"""(device, sentence, evidence)."""
+
+
+def relation_sentence(relation: Relation) -> str:
+    """One sentence that says why two ends are not neighbours."""
+    gate = relation.first_failing
+    name = NAMES[relation.protocol]
+    left, right = relation.left, relation.right
+    if gate is None:
+        return f"{left.device} and {right.device} are {name} neighbours."
+    both = f"{left.device} and {right.device}"
+    if gate.stops == "routes":
+        return f"{both} are {name} neighbours, but no routes pass: {gate_text(gate, relation)}."
+    return f"{both} are not {name} neighbours: {gate_text(gate, relation)}."
+
+
+def gate_text(gate: Judged, relation: Relation) -> str:
+    """A failing gate in words: what each end says."""
+    left, right = relation.left, relation.right
+    if gate.left == gate.right:
+        return f"{gate.gate}: both say {gate.left}"
+    return f"{gate.gate}: {left.device} {gate.left}, {right.device} {gate.right}"
+
+
+class Absence:
+    """Answers "why does this device not have that prefix" for one network."""
+
+    def __init__(self, tables: Tables) -> None:
+        self.tables = tables
+        self.devices: dict[str, Device] = {d.name: d for d in tables.network.devices}
+        self.relations: dict[frozenset[str], list[Relation]] = defaultdict(list)
+        for relation in tables.relations():
+            pair = frozenset((relation.left.device, relation.right.device))
+            self.relations[pair].append(relation)
+        self.near: dict[str, set[str]] = defaultdict(set)
+        for segment in tables.network.segments:
+            names = {end.device for end in segment.ends}
+            for name in names:
+                self.near[name] |= names - {name}
+        for pair in self.relations:
+            if len(pair) == 2:
+                left, right = pair
+                self.near[left].add(right)
+                self.near[right].add(left)
+
+    def holds(self, device: str, prefix: Prefix) -> Route | None:
+        table = self.tables.tables.get((device, prefix.family))
+        return table.best.get(prefix) if table is not None else None
+
+    def frontier(self, device: str, prefix: Prefix) -> tuple[str, str] | None:
+        """The pair nearest to a device of which the first holds the prefix, the second not."""
+        came: dict[str, str | None] = {device: None}
+        queue = deque([device])
+        while queue:
+            current = queue.popleft()
+            for other in sorted(self.near[current]):
+                if other in came or self.devices[other].role != "router":
+                    continue
+                came[other] = current
+                if self.holds(other, prefix) is not None:
+                    return other, current
+                queue.append(other)
+        return None
+
+    def explain(self, device: str, prefix: Prefix) -> list[Statement]:
+        """The statements from where the prefix is known to where it stops; empty if nowhere."""
+        pair = self.frontier(device, prefix)
+        if pair is None:
+            return []
+        holder, lacking = pair
+        route = self.holds(holder, prefix)
+        assert route is not None
+        out: list[Statement] = []
+        if route.origin is not None:
+            out += [(o.device, f"{o.says}.", o.sources) for o in route.origin.chain()]
+        out.append((holder, f"{holder} has {prefix} ({self._kind(route)}).", route.because))
+        out += self._between(holder, lacking, prefix, route)
+        if lacking != device:
+            out.append((device, f"{device} would learn it from there.", ()))
+        return out
+
+    @staticmethod
+    def _kind(route: Route) -> str:
+        name = NAMES.get(route.protocol, route.protocol)
+        return f"{name}, {route.type}" if route.type else name
+
+    def _between(
+        self, holder: str, lacking: str, prefix: Prefix, route: Route
+    ) -> Iterator[Statement]:
+        relations = [
+            r
+            for r in self.relations.get(frozenset((holder, lacking)), [])
+            if r.family == prefix.family or r.protocol == "bgp"
+        ]
+        failing = [r for r in relations if not r.works]
+        for relation in failing:
+            gate = relation.first_failing
+            evidence = gate.evidence if gate is not None and gate.stops != NOTHING else ()
+            yield lacking, relation_sentence(relation), evidence
+        if failing:
+            return
+        working = [r for r in relations if r.works]
+        for relation in working:
+            found = self._not_passed(relation.protocol, holder, lacking, prefix, route)
+            if found is not None:
+                yield found
+                return
+        if not working:
+            runs_here, runs_there = self._protocols(holder), self._protocols(lacking)
+            shared = sorted(runs_here & runs_there)
+            if shared:
+                names = " and ".join(NAMES[p] for p in shared)
+                says = f"{holder} and {lacking} both run {names}, but not with each other."
+            else:
+                says = f"{holder} and {lacking} exchange no routes."
+            yield lacking, says, ()
+
+    def _protocols(self, device: str) -> set[str]:
+        routing = self.devices[device].routing
+        found = {
+            "ospf": routing.ospf,
+            "rip": routing.rip,
+            "eigrp": routing.eigrp,
+            "bgp": routing.bgp,
+        }
+        return {name for name, process in found.items() if process}
+
+    def _not_passed(
+        self, protocol: str, holder: str, lacking: str, prefix: Prefix, route: Route
+    ) -> Statement | None:
+        """Why a working relation does not carry the prefix."""
+        for speakers in self.tables.speakers:
+            if isinstance(speakers, BgpFamilySpeakers) and protocol == "bgp":
+                if speakers.family != prefix.family:
+                    continue
+                refusal = speakers.whole.why_not_told(prefix.family, holder, lacking, prefix)
+                if refusal is not None:
+                    says = f"{holder} and {lacking} are BGP neighbours, but {refusal.why}."
+                    return lacking, says, refusal.sources
+            if isinstance(speakers, OspfSpeakers) and protocol == "ospf":
+                if speakers.family != prefix.family or holder not in speakers.domain.routers:
+                    continue
+                for number in self._areas_between(speakers, holder, lacking):
+                    refusal = speakers.domain.why_not_passed(holder, prefix, number)
+                    if refusal is not None:
+                        return (
+                            holder,
+                            f"{holder} does not pass it on: {refusal.why}.",
+                            (refusal.sources),
+                        )
+        if route.protocol != protocol:
+            return self._not_announced(protocol, holder, prefix, route)
+        return None
+
+    @staticmethod
+    def _areas_between(speakers: OspfSpeakers, left: str, right: str) -> list[int]:
+        mine = set(speakers.domain.routers[left].areas)
+        other = speakers.domain.routers.get(right)
+        return sorted(mine & set(other.areas)) if other is not None else []
+
+    def _not_announced(self, protocol: str, holder: str, prefix: Prefix, route: Route) -> Statement:
+        """The holder has it from elsewhere and does not announce it in this protocol."""
+        name = NAMES[protocol]
+        process = self._process(protocol, holder, prefix.family)
+        statements = getattr(process, "redistribute", ())
+        for statement in statements:
+            if statement.protocol == route.protocol:
+                says = (
+                    f"{holder} announces its {route.protocol} routes into {name}, but not {prefix}"
+                )
+                if statement.route_map is not None:
+                    policy = self.devices[holder].policy
+                    lines = policy.sources(prefix.family, statement.route_map)
+                    says += f": the route map {statement.route_map} does not permit it."
+                    return holder, says, (statement.source, *lines)
+                return holder, says + ".", (statement.source,)
+        where = process.source if process is not None else None
+        if route.protocol == "connected":
+            text = f"network {prefix}"
+            says = f"{holder} is connected to {prefix}, and no {name} statement takes it in."
+        else:
+            text = f"redistribute {route.protocol}"
+            says = (
+                f"{holder} has {prefix} as {route.protocol} and does not announce that into {name}."
+            )
+        lines = ()
+        if where is not None:
+            lines = (where._replace(line=None, text=text, missing=True, after=where.line),)
+        return holder, says, (*lines, *route.because)
+
+    def _process(
+        self, protocol: str, device: str, family: int
+    ) -> OspfProcess | RipProcess | EigrpProcess | None:
+        routing = self.devices[device].routing
+        processes: list[OspfProcess | RipProcess | EigrpProcess] = []
+        if protocol == "ospf":
+            processes += routing.ospf
+        elif protocol == "rip":
+            processes += routing.rip
+        elif protocol == "eigrp":
+            processes += routing.eigrp
+        return next((p for p in processes if p.family == family), None)
