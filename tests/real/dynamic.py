@@ -101,7 +101,7 @@ def ospf(seed: int) -> Made:
         ends = []
         for index, name in enumerate(names, 1):
             chosen = kind
-            if rng.random() < 0.03:
+            if rng.random() < 0.03 and not lan:
                 chosen = "point-to-point"
             if rng.random() < 0.03:
                 length = 29

@@ -39,6 +39,12 @@ class OspfHabits:
     """A loopback is announced as host routes with cost 0."""
     ranges_hide_others: bool = False
     """A border ignores summaries of other borders that fall into a range of its own."""
+    own_stub_blinds_to_transit: bool = False
+    """A router whose own subnet is a network that others share without it ends up with no
+    route to it at all, and as a border announces none (seen on real routers)."""
+    translation_resets_metric: bool = False
+    """A border that passes an NSSA's externals on gives them the default metric of
+    redistribution instead of theirs (RFC 3101, 3.2, keeps it)."""
     range_keeps_lowest_cost: bool = False
     """A range costs as much as its nearest part (RFC 1583), not its farthest (RFC 2328)."""
 

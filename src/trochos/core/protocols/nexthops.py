@@ -81,13 +81,15 @@ class NextHops:
     ) -> tuple[NextHop, ...]:
         if prefix.is_host and prefix.network == address.value:
             return ()
+        # A route that covers its own gateway hides every shorter way to that gateway.
+        own = prefix.length if prefix.contains(address) and not prefix.is_host else -1
         for length in self.lengths:
+            if own >= length:
+                return ()
             key = prefix_of(address, length)
             route = self.best.get(key)
             if route is None or route.protocol == "local":
                 continue
-            if key == prefix and not prefix.is_host:
-                return ()
             if recursive and route.protocol == "bgp" and route.prefix == prefix:
                 continue
             if key.is_default:

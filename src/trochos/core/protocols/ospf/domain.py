@@ -9,7 +9,8 @@ into the other areas; externals on top of all that.
 from __future__ import annotations
 
 from collections import defaultdict
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import NamedTuple
 
 from ...network.addressing import Address, Prefix, host_prefix, prefix_of
@@ -20,7 +21,7 @@ from ..links import Links
 from ..policy import filter_permits
 from ..routes import NextHop, Origin, Refusal, Route
 from .externals import External
-from .interfaces import LOOPBACK, ONE_OF_MANY, OspfEnd, ends_of
+from .interfaces import LOOPBACK, ONE_OF_MANY, SHARED, OspfEnd, ends_of
 from .neighbours import Adjacencies, dotted, find
 from .spf import FAR, Advert, AreaGraph, Edge, Key, hop_order
 
@@ -103,6 +104,10 @@ class OspfDomain:
             chosen = group.designated
             if chosen is None or chosen.area is None:
                 continue
+            if chosen.network_type not in SHARED:
+                # The others wait for a network that this end, being point to point, never makes.
+                in_transit |= {id(e) for e in group.members if e.network_type in SHARED}
+                continue
             attached = [chosen]
             for left, right in self.adjacencies.full:
                 other = right if left is chosen else left if right is chosen else None
@@ -114,14 +119,14 @@ class OspfDomain:
             for one in attached:
                 in_transit.add(id(one))
                 for prefix, _ in chosen.prefixes:
-                    self._advertise(graph, one, prefix, _transit_cost(one))
+                    self._advertise(graph, one, prefix, _transit_cost(one), True)
                 for other in attached:
                     if other is not one:
                         self._edge(graph, one, other)
         for left, right in self.adjacencies.full:
             if left.area is None or id(left) in in_transit or id(right) in in_transit:
                 continue
-            if not _same_kind(left, right) or left.network_type in ("broadcast", "non-broadcast"):
+            if not _same_kind(left, right) or left.network_type in SHARED:
                 continue
             graph = self._graph(left.area.value)
             self._edge(graph, left, right)
@@ -154,7 +159,9 @@ class OspfDomain:
             else:
                 self._advertise(graph, end, prefix, end.cost)
 
-    def _advertise(self, graph: AreaGraph, end: OspfEnd, prefix: Prefix, cost: int) -> None:
+    def _advertise(
+        self, graph: AreaGraph, end: OspfEnd, prefix: Prefix, cost: int, transit: bool = False
+    ) -> None:
         assert end.area is not None
         key = (f"{end.device} {end.interface.name} {end.area.value}", prefix)
         origin = self._origins.get(key)
@@ -168,7 +175,7 @@ class OspfDomain:
                 f"{dotted(end.area.value)}"
             )
             origin = self._origins[key] = Origin(end.device, says, tuple(lines))
-        advert = Advert(graph.node(end.device), cost, origin, end.interface.name)
+        advert = Advert(graph.node(end.device), cost, origin, end.interface.name, transit)
         graph.adverts.setdefault(prefix, []).append(advert)
 
     # -- inside the areas, and which routers are borders --------------------------------------
@@ -202,10 +209,14 @@ class OspfDomain:
                     if cost >= FAR:
                         continue
                     own, origin = _nearest(graph, adverts, node, cost)
+                    router = self.routers[name]
+                    if own is not None and len(adverts) > 1:
+                        if router.device.profile.ospf.own_stub_blinds_to_transit:
+                            if _is_blind(graph, adverts, node):
+                                continue
                     hops = graph.hops(node, int(masks[node]))
                     if own is not None:
                         hops = (NextHop("forward", None, own), *hops)
-                    router = self.routers[name]
                     best = Best(INTRA, cost, hops, number, origin, own=own)
                     if isinstance(key, Prefix):
                         _offer(router.best, key, best)
@@ -283,10 +294,11 @@ class OspfDomain:
             for target in border.areas:
                 if target != number:
                     self._summary(border, number, target, key, best, into)
-        for other, ways in border.ways.items():
-            for way in ways:
-                if way.kind != INTRA or way.area != number or not self._announces(other, number):
-                    continue
+        for other in border.ways:
+            way = self._best_way(border, other)
+            if way is None or way.kind != INTRA or way.area != number:
+                continue
+            if facts.kind == "normal" and self._announces(other, number):
                 for target in border.areas:
                     if target != number:
                         self._summary(border, number, target, ("router", other), way, into)
@@ -359,16 +371,22 @@ class OspfDomain:
             return True
         return router.is_border and any(router.area(n).kind == "nssa" for n in router.areas)
 
-    def _way_to(self, router: Router, announcer: str) -> Best | None:
-        """The way to a router that announces externals (16.4 (3), 16.4.1)."""
+    @staticmethod
+    def _best_way(router: Router, announcer: str) -> Best | None:
+        """The preferred of several ways to a router (16.4.1): inside another area first."""
         ways = router.ways.get(announcer)
         if not ways:
             return None
         if not router.process.rfc1583:
             ways = [w for w in ways if w.kind == INTRA and w.area != BACKBONE] or ways
-        chosen = min(ways, key=lambda way: (way.cost, -way.area))
-        if chosen.kind == INTRA and not self._announces(announcer, chosen.area):
-            return None
+        return min(ways, key=lambda way: (way.cost, -way.area))
+
+    def _way_to(self, router: Router, announcer: str) -> Best | None:
+        """The way to a router that announces externals (16.4 (3))."""
+        chosen = self._best_way(router, announcer)
+        if chosen is not None and chosen.kind == INTRA:
+            if not self._announces(announcer, chosen.area):
+                return None
         return chosen
 
     def _summary(
@@ -418,27 +436,39 @@ class OspfDomain:
             for target in border.areas:
                 if target != BACKBONE:
                     self._summary(border, BACKBONE, target, key, best, into)
-        for other, ways in border.ways.items():
-            for way in ways:
-                if way.kind == INTER and way.area == BACKBONE:
-                    for target in border.areas:
-                        if target != BACKBONE:
-                            self._summary(border, BACKBONE, target, ("router", other), way, into)
+        for other in border.ways:
+            way = self._best_way(border, other)
+            if way is not None and way.kind == INTER and way.area == BACKBONE:
+                for target in border.areas:
+                    if target != BACKBONE:
+                        self._summary(border, BACKBONE, target, ("router", other), way, into)
 
     def _announce_defaults(self, border: Router, into: dict[int, dict[Key, list[Advert]]]) -> None:
         """The default route into stub areas (RFC 2328, 12.4.3.1)."""
         name = border.device.name
         for number in border.areas:
             facts = border.area(number)
-            wanted = facts.kind == "stub" or (facts.kind == "nssa" and not facts.summaries)
-            if not wanted or number == BACKBONE or facts.kind_source is None:
+            if facts.kind == "normal" or number == BACKBONE or facts.kind_source is None:
                 continue
             cost = facts.default_cost.value if facts.default_cost else 1
             says = f"{name} announces a default route into the {facts.kind} area {dotted(number)}"
             origin = Origin(name, says, (facts.kind_source,))
             graph = self.graphs[number]
-            advert = Advert(graph.node(name), cost, origin)
+            advert = Advert(graph.node(name), _summary_cost(border, cost), origin)
             into[number].setdefault(Prefix(self.family, 0, 0), []).append(advert)
+
+    @cached_property
+    def _in_backbone(self) -> set[str]:
+        """Routers with a full neighbour in the backbone: borders among them learn there alone."""
+        found = set()
+        for left, right in self.adjacencies.full:
+            if left.area is not None and left.area.value == BACKBONE:
+                found |= {left.device, right.device}
+        backbone = self.graphs.get(BACKBONE)
+        if backbone is not None:
+            for edge in backbone.edges:
+                found |= {backbone.nodes[edge.start], backbone.nodes[edge.end]}
+        return found
 
     def _learn(self, number: int, summaries: dict[Key, list[Advert]]) -> None:
         """Inter-area routes of the routers in one area, from what borders announce there."""
@@ -450,7 +480,7 @@ class OspfDomain:
             for node, name in enumerate(graph.nodes)
             if number == BACKBONE
             or not self.routers[name].is_border
-            or BACKBONE not in self.routers[name].areas
+            or name not in self._in_backbone
         ]
         for key, adverts in summaries.items():
             total, masks = graph.column(adverts)
@@ -469,6 +499,9 @@ class OspfDomain:
                     continue
                 if isinstance(key, Prefix) and self._inside_own_range(router, key):
                     continue
+                if isinstance(key, Prefix) and key.is_default and router.is_border:
+                    if router.area(number).kind != "normal":
+                        continue  # a border takes no default from a stub area of its own
                 _, origin = _nearest(graph, used, node, cost)
                 best = Best(INTER, cost, graph.hops(node, mask), number, origin)
                 if isinstance(key, Prefix):
@@ -508,7 +541,9 @@ class OspfDomain:
                 for number in router.areas:
                     if router.area(number).kind != "nssa":
                         continue
-                    forward = item.forward or self._address_in(router, number)
+                    forward = item.forward
+                    if forward is None and not router.is_border:
+                        forward = self._address_in(router, number)
                     within[number].append(
                         External(
                             item.announcer,
@@ -559,22 +594,24 @@ class OspfDomain:
             for border in {r.device.name: r for r in (*always, *able[-1:])}.values():
                 name = border.device.name
                 for item in items:
-                    if not item.translate or item.announcer == name:
+                    if not item.translate or item.announcer == name or item.prefix.is_default:
                         continue
                     if item.announcer not in border.ways:
                         continue
                     says = f"{name} passes {item.prefix} on from area {dotted(number)}"
-                    everywhere.append(
-                        External(
-                            name,
-                            item.prefix,
-                            item.metric,
-                            item.metric_type,
-                            item.forward,
-                            Origin(name, says, (), item.origin),
-                            tag=item.tag,
-                        )
+                    passed = External(
+                        name,
+                        item.prefix,
+                        item.metric,
+                        item.metric_type,
+                        item.forward,
+                        Origin(name, says, (), item.origin),
+                        tag=item.tag,
                     )
+                    if border.device.profile.ospf.translation_resets_metric:
+                        metric = border.device.profile.ospf.redistribute_metric
+                        passed = replace(passed, metric=metric, tag=0)
+                    everywhere.append(passed)
 
     @staticmethod
     def _address_in(router: Router, number: int) -> Address | None:
@@ -584,7 +621,8 @@ class OspfDomain:
             for end in router.ends
             if end.active and end.area is not None and end.area.value == number
         ]
-        candidates.sort(key=lambda end: end.network_type != LOOPBACK)
+        # The first that was switched on: in the order of the statements, then by name.
+        candidates.sort(key=lambda end: (end.area.source.line or 0, end.interface.name))  # type: ignore[union-attr]
         return candidates[0].address if candidates else None
 
     def _externals(
@@ -726,8 +764,14 @@ def _transit_cost(end: OspfEnd) -> int:
 
 def _same_kind(left: OspfEnd, right: OspfEnd) -> bool:
     """True if both treat the link alike: one of many, or point to point."""
-    kinds = ("broadcast", "non-broadcast")
-    return (left.network_type in kinds) == (right.network_type in kinds)
+    return (left.network_type in SHARED) == (right.network_type in SHARED)
+
+
+def _is_blind(graph: AreaGraph, adverts: list[Advert], node: int) -> bool:
+    """True if a router's own nearer subnet is a network that others share without it."""
+    if any(a.node == node and a.transit for a in adverts):
+        return False
+    return any(a.transit and graph.distance[node, a.node] < FAR for a in adverts)
 
 
 def _nearest(

@@ -80,13 +80,10 @@ def _redistributed(
                 return None
             because += [item.source, *((line,) if line else ())]
     hop = route.next_hops[0] if route.next_hops else None
-    metric = statement.metric
-    if metric is None and process.default_metric is not None:
-        metric = process.default_metric.value
     attributes = Attributes(
         route.prefix,
         route.protocol,
-        metric if metric is not None else device.profile.ospf.redistribute_metric,
+        default_metric(device, process) if statement.metric is None else statement.metric,
         statement.metric_type or 2,
         statement.tag or route.tag,
         hop.interface if hop else None,
@@ -114,6 +111,13 @@ def _redistributed(
         origin,
         tag=attributes.tag,
     )
+
+
+def default_metric(device: Device, process: OspfProcess) -> int:
+    """The metric of an external that nothing gives one."""
+    if process.default_metric is not None:
+        return process.default_metric.value
+    return device.profile.ospf.redistribute_metric
 
 
 def _default(
@@ -196,7 +200,7 @@ def _summarised(device: Device, process: OspfProcess, found: list[External]) -> 
             replace(
                 members[0],
                 prefix=summary.prefix,
-                metric=device.profile.ospf.redistribute_metric,
+                metric=default_metric(device, process),
                 metric_type=2,
                 forward=None,
                 origin=Origin(device.name, says, tuple(dict.fromkeys(sources))),

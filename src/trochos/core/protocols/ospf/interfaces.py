@@ -13,6 +13,8 @@ from ..links import Links
 
 BROADCAST, POINT_TO_POINT = "broadcast", "point-to-point"
 POINT_TO_MULTIPOINT, NON_BROADCAST, LOOPBACK = "point-to-multipoint", "non-broadcast", "loopback"
+SHARED = (BROADCAST, NON_BROADCAST)
+"""Types of networks that many routers share, with a designated router."""
 _NO_AREA = OspfArea(0)
 ONE_OF_MANY = 65535
 """The cost that says "not through me" (RFC 2328, B: LSInfinity of a router link)."""

@@ -15,7 +15,7 @@ from ...network.routing import Word
 from ...network.source import Source
 from ..gates import ROUTES, Gate, Judged, Outcome, Reading, Relation, Side, judge
 from ..links import Links
-from .interfaces import BROADCAST, LOOPBACK, NON_BROADCAST, OspfEnd
+from .interfaces import LOOPBACK, POINT_TO_POINT, SHARED, OspfEnd
 
 DOWN, INIT, TWO_WAY = "down", "init", "two-way"
 EXSTART, EXCHANGE, FULL = "exstart", "exchange", "full"
@@ -200,14 +200,9 @@ def _unheard(left: OspfEnd, right: OspfEnd) -> tuple[str, str]:
     return DOWN, DOWN
 
 
-def _both(left: OspfEnd, right: OspfEnd, *kinds: str) -> bool:
-    return left.network_type in kinds and right.network_type in kinds
-
-
 def _shared(left: OspfEnd, right: OspfEnd) -> bool:
     """True if at least one end treats the link as one with many, and compares subnets."""
-    kinds = (BROADCAST, NON_BROADCAST)
-    return left.network_type in kinds or right.network_type in kinds
+    return left.network_type in SHARED or right.network_type in SHARED
 
 
 def _v2(left: OspfEnd, right: OspfEnd) -> bool:
@@ -258,10 +253,7 @@ GATES: tuple[Gate[OspfEnd], ...] = (
     Gate(
         "network type",
         _kind,
-        lambda left, right: (
-            (left.value in (BROADCAST, NON_BROADCAST))
-            == (right.value in (BROADCAST, NON_BROADCAST))
-        ),
+        lambda left, right: (left.value in SHARED) == (right.value in SHARED),
         stops=ROUTES,
     ),
 )
@@ -323,6 +315,13 @@ def _candidates(members: list[OspfEnd]) -> list[tuple[OspfEnd, OspfEnd]]:
 
 def _segment(members: list[OspfEnd], out: Adjacencies) -> None:
     judged = [(left, right, judge(GATES, left, right)) for left, right in _candidates(members)]
+    crowded = _crowded(judged)
+    judged = [
+        (left, right, _too_many(left, right, result))
+        if _hears(result) and (id(left) in crowded or id(right) in crowded)
+        else (left, right, result)
+        for left, right, result in judged
+    ]
     # Ends that hear each other on a shared medium elect a designated router together.
     heard = [(a, b) for a, b, result in judged if _hears(result)]
     shared = [(a, b) for a, b in heard if _shared(a, b)]
@@ -359,6 +358,30 @@ def _segment(members: list[OspfEnd], out: Adjacencies) -> None:
         else:
             relation.left.state, relation.right.state = result.stuck or (DOWN, DOWN)
         out.relations.append(relation)
+
+
+def _crowded(judged: list[tuple[OspfEnd, OspfEnd, Outcome]]) -> set[int]:
+    """Point-to-point ends that hear more than one neighbour: they settle with none."""
+    count: dict[int, int] = defaultdict(int)
+    for left, right, result in judged:
+        if _hears(result):
+            for end in (left, right):
+                if end.network_type == POINT_TO_POINT:
+                    count[id(end)] += 1
+    return {key for key, number in count.items() if number > 1}
+
+
+def _too_many(left: OspfEnd, right: OspfEnd, result: Outcome) -> Outcome:
+    kinds = [_kind(end, end) for end in (left, right)]
+    gate = Judged(
+        "one neighbour",
+        kinds[0].text,
+        kinds[1].text,
+        False,
+        "neighbour",
+        (*kinds[0].evidence, *kinds[1].evidence),
+    )
+    return Outcome([*result.gates, gate], (EXSTART, EXSTART), False)
 
 
 def _hears(result: Outcome) -> bool:
@@ -398,11 +421,8 @@ def _grouped(members: list[OspfEnd], pairs: list[tuple[OspfEnd, OspfEnd]]) -> li
     for key, end in by_id.items():
         groups.setdefault(root(key), Group()).members.append(end)
     for group in groups.values():
-        eligible = [
-            end
-            for end in group.members
-            if end.priority > 0 and end.network_type in (BROADCAST, NON_BROADCAST)
-        ]
+        # A point-to-point end takes no part, but the others elect it all the same.
+        eligible = [end for end in group.members if end.priority > 0]
         eligible.sort(
             key=lambda end: (-end.priority, -(end.router_id.value if end.router_id else 0))
         )

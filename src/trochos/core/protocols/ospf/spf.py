@@ -44,6 +44,8 @@ class Advert:
     origin: Origin
     interface: str | None = None
     """The announcer's own interface, if this is a subnet of its own."""
+    transit: bool = False
+    """The prefix of a network that several routers share, by one of those attached."""
 
 
 @dataclass(slots=True)

@@ -16,6 +16,8 @@ FRR = Profile(
         last_statement_wins=True,
         hidden_range_discards=True,
         ranges_hide_others=True,
+        translation_resets_metric=True,
+        own_stub_blinds_to_transit=True,
     ),
     rip=RipHabits(version=2, shares_equal_cost=False),
     eigrp=EigrpHabits(
