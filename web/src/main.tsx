@@ -13,6 +13,7 @@ import { DevicePage } from "./device/DevicePage";
 import { DevicesPage } from "./device/DevicesPage";
 import { FindingsPage } from "./findings/FindingsPage";
 import { MapPage } from "./map/MapPage";
+import { NeighboursPage } from "./neighbours/NeighboursPage";
 import "./styles.css";
 import { ReadingPage } from "./surveys/ReadingPage";
 import { SurveysPage } from "./surveys/SurveysPage";
@@ -53,6 +54,7 @@ function App() {
         <Route path="s/:survey/cases" element={<CaseList />} />
         <Route path="s/:survey/cases/:case" element={<CasePage />} />
         <Route path="s/:survey/map" element={<MapPage />} />
+        <Route path="s/:survey/neighbours" element={<NeighboursPage />} />
         <Route path="s/:survey/devices" element={<DevicesPage />} />
         <Route path="s/:survey/devices/:device" element={<DevicePage />} />
         <Route path="s/:survey/findings" element={<FindingsPage />} />

@@ -80,7 +80,10 @@ SPECTACULAR_SETTINGS = {
     "COMPONENT_SPLIT_REQUEST": True,
     "SERVE_INCLUDE_SCHEMA": False,
     "SERVE_PERMISSIONS": ["rest_framework.permissions.IsAuthenticated"],
-    "ENUM_NAME_OVERRIDES": {},
+    "ENUM_NAME_OVERRIDES": {
+        "RoutingProtocolEnum": ["ospf", "rip", "eigrp", "bgp"],
+        "ProtocolEnum": ["icmp", "tcp", "udp"],
+    },
 }
 
 STATIC_URL = "/static/"

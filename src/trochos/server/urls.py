@@ -35,6 +35,7 @@ urlpatterns = [
     path("api/surveys/<int:survey>", surveys.SurveyView.as_view()),
     path("api/surveys/<int:survey>/reading", surveys.ReadingView.as_view()),
     path("api/surveys/<int:survey>/findings", surveys.FindingsView.as_view()),
+    path("api/surveys/<int:survey>/neighbours", surveys.NeighboursView.as_view()),
     path("api/surveys/<int:survey>/names", surveys.NamesView.as_view()),
     path("api/surveys/<int:survey>/devices", surveys.DevicesView.as_view()),
     path("api/surveys/<int:survey>/devices/<str:device>", surveys.DeviceView.as_view()),

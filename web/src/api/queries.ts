@@ -31,6 +31,14 @@ export function useFindings(survey: number) {
   });
 }
 
+export function useNeighbours(survey: number) {
+  return useQuery({
+    queryKey: ["neighbours", survey],
+    queryFn: () => ask(client.GET("/api/surveys/{survey}/neighbours", at(survey))),
+    ...FOREVER,
+  });
+}
+
 export function useNames(survey: number) {
   return useQuery({
     queryKey: ["names", survey],

@@ -255,6 +255,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surveys/{survey}/neighbours": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["neighbours"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surveys/{survey}/path": {
         parameters: {
             query?: never;
@@ -668,6 +684,14 @@ export interface components {
         NamesShape: {
             names: components["schemas"]["NameShape"][];
         };
+        NeighbourGateShape: {
+            gate: string;
+            left: string | null;
+            right: string | null;
+            holds: boolean;
+            stops: components["schemas"]["StopsEnum"];
+            evidence: components["schemas"]["EvidenceShape"][];
+        };
         NewPasswordRequest: {
             password: string;
         };
@@ -720,6 +744,18 @@ export interface components {
         ReadingShape: {
             reading: components["schemas"]["FileReportShape"][];
         };
+        RelationShape: {
+            protocol: components["schemas"]["RoutingProtocolEnum"];
+            family: components["schemas"]["FamilyEnum"];
+            left: components["schemas"]["SideShape"];
+            right: components["schemas"]["SideShape"];
+            works: boolean;
+            gates: components["schemas"]["NeighbourGateShape"][];
+            first_failing: string | null;
+        };
+        RelationsShape: {
+            pairs: components["schemas"]["RelationShape"][];
+        };
         RouteShape: {
             prefix: string;
             protocol: string;
@@ -733,6 +769,14 @@ export interface components {
             why: string | null;
             lost_to: components["schemas"]["LesserRouteShape"] | null;
         };
+        /**
+         * @description * `ospf` - ospf
+         *     * `rip` - rip
+         *     * `eigrp` - eigrp
+         *     * `bgp` - bgp
+         * @enum {string}
+         */
+        RoutingProtocolEnum: "ospf" | "rip" | "eigrp" | "bgp";
         Session: {
             user: components["schemas"]["User"] | null;
         };
@@ -748,6 +792,13 @@ export interface components {
          * @enum {string}
          */
         SeverityEnum: "breaks" | "risks" | "notes";
+        SideShape: {
+            device: string;
+            interface: string | null;
+            address: string | null;
+            state: string;
+            expected: string;
+        };
         SourceAddressShape: {
             address: string;
             interface: string;
@@ -765,6 +816,13 @@ export interface components {
             lines: string[];
             unknown: components["schemas"]["UnknownLineShape"][];
         };
+        /**
+         * @description * `neighbour` - neighbour
+         *     * `routes` - routes
+         *     * `nothing` - nothing
+         * @enum {string}
+         */
+        StopsEnum: "neighbour" | "routes" | "nothing";
         SurveyListShape: {
             surveys: components["schemas"]["SurveyShape"][];
         };
@@ -1312,6 +1370,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NamesShape"];
+                };
+            };
+        };
+    };
+    neighbours: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                survey: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RelationsShape"];
                 };
             };
         };

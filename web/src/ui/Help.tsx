@@ -6,6 +6,7 @@ const KEYS: [string, string][] = [
   ["c", "cases"],
   ["m", "map"],
   ["d", "devices"],
+  ["n", "neighbours"],
   ["f", "findings"],
   ["r", "what was read"],
   ["s", "surveys"],

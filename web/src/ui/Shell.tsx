@@ -1,4 +1,4 @@
-import { Cable, ListChecks, MapIcon, Moon, FolderOpen, Search, Siren, Sun, SunMoon, UserRound } from "lucide-react";
+import { Cable, Handshake, ListChecks, MapIcon, Moon, FolderOpen, Search, Siren, Sun, SunMoon, UserRound } from "lucide-react";
 import { useEffect, useState, type ReactNode } from "react";
 import { NavLink, Outlet, useLocation, useNavigate, useParams } from "react-router";
 
@@ -43,7 +43,7 @@ export function Shell() {
   const base = `/s/${survey}`;
 
   useEffect(() => {
-    const go: Record<string, string> = { c: "cases", m: "map", d: "devices", f: "findings", r: "reading" };
+    const go: Record<string, string> = { c: "cases", m: "map", d: "devices", f: "findings", n: "neighbours", r: "reading" };
     const onKey = (event: KeyboardEvent) => {
       if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "k") {
         event.preventDefault();
@@ -85,6 +85,7 @@ export function Shell() {
           <>
             <Item to={`${base}/cases`} icon={<Siren size={18} aria-hidden />} shortcut="c">Cases</Item>
             <Item to={`${base}/map`} icon={<MapIcon size={18} aria-hidden />} shortcut="m">Map</Item>
+            <Item to={`${base}/neighbours`} icon={<Handshake size={18} aria-hidden />} shortcut="n">Neighbours</Item>
             <Item to={`${base}/devices`} icon={<Cable size={18} aria-hidden />} shortcut="d">Devices</Item>
             <Item to={`${base}/findings`} icon={<ListChecks size={18} aria-hidden />} shortcut="f">Findings</Item>
           </>

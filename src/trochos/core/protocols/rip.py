@@ -442,7 +442,7 @@ class RipSpeakers:
         for prefix, held in known.items():
             if splits and any(hop.interface == name for hop in held.hops):
                 continue
-            if splits and held.own and _is_here(speaker, prefix):
+            if splits and held.interface is not None and _is_here(speaker, prefix):
                 continue
             if classful and not _fits_version_1(speaker, prefix):
                 continue

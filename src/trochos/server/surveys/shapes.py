@@ -141,6 +141,37 @@ class FindingsShape(_Shape):
     findings = FindingShape(many=True)
 
 
+class SideShape(_Shape):
+    device = s.CharField()
+    interface = s.CharField(allow_null=True)
+    address = s.CharField(allow_null=True)
+    state = s.CharField()
+    expected = s.CharField()
+
+
+class NeighbourGateShape(_Shape):
+    gate = s.CharField()
+    left = s.CharField(allow_null=True)
+    right = s.CharField(allow_null=True)
+    holds = s.BooleanField()
+    stops = s.ChoiceField(["neighbour", "routes", "nothing"])
+    evidence = EvidenceShape(many=True)
+
+
+class RelationShape(_Shape):
+    protocol = s.ChoiceField(["ospf", "rip", "eigrp", "bgp"])
+    family = s.ChoiceField(["ipv4", "ipv6"])
+    left = SideShape()
+    right = SideShape()
+    works = s.BooleanField()
+    gates = NeighbourGateShape(many=True)
+    first_failing = s.CharField(allow_null=True)
+
+
+class RelationsShape(_Shape):
+    pairs = RelationShape(many=True)
+
+
 class UnknownLineShape(_Shape):
     line = s.IntegerField()
     text = s.CharField()

@@ -137,6 +137,12 @@ class FindingsView(APIView):
         return Response({"findings": [f.as_json() for f in _opened(survey).findings]})
 
 
+class NeighboursView(APIView):
+    @extend_schema(operation_id="neighbours", responses=shapes.RelationsShape)
+    def get(self, request: Request, survey: int) -> Response:
+        return Response(_opened(survey).neighbours_json())
+
+
 class NamesView(APIView):
     @extend_schema(operation_id="names", responses=shapes.NamesShape)
     def get(self, request: Request, survey: int) -> Response:

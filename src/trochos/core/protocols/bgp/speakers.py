@@ -11,7 +11,7 @@ from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
-from ...network.addressing import Address, Prefix
+from ...network.addressing import Address, Prefix, host_prefix
 from ...network.facts import Device, Network
 from ...network.routing import BgpAggregate, BgpProcess, Redistribution
 from ...network.source import Source
@@ -408,6 +408,8 @@ def _metric_to(device: Device, path: Path, hops: Hops) -> int | None:
     address = path.next_hop
     if address is None or path.link is not None:
         return 0
+    if path.prefix == host_prefix(address):
+        return None  # the route to the next hop would lead through itself
     route = hops.route(device.name, address)
     if route is None or not route.next_hops:
         return None

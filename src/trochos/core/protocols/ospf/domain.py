@@ -594,7 +594,7 @@ class OspfDomain:
             for border in {r.device.name: r for r in (*always, *able[-1:])}.values():
                 name = border.device.name
                 for item in items:
-                    if not item.translate or item.announcer == name or item.prefix.is_default:
+                    if not item.translate or item.announcer == name:
                         continue
                     if item.announcer not in border.ways:
                         continue
@@ -609,7 +609,10 @@ class OspfDomain:
                         tag=item.tag,
                     )
                     if border.device.profile.ospf.translation_resets_metric:
-                        metric = border.device.profile.ospf.redistribute_metric
+                        habits = border.device.profile.ospf
+                        metric = habits.redistribute_metric
+                        if item.prefix.is_default:
+                            metric = habits.default_metric_always
                         passed = replace(passed, metric=metric, tag=0)
                     everywhere.append(passed)
 
@@ -642,8 +645,6 @@ class OspfDomain:
             if item.announcer == router.device.name:
                 continue
             to = self._way_to(router, item.announcer)
-            if item.area is not None:
-                to = self._inside_area(router, item.area, item.announcer)
             if to is None or not to.hops:
                 continue
             way: Best | None = to
@@ -671,17 +672,6 @@ class OspfDomain:
                 item.tag,
             )
             _offer_external(best, item.prefix, offer, to)
-
-    def _inside_area(self, router: Router, number: int, announcer: str) -> Best | None:
-        graph = self.graphs[number]
-        start, end = graph.index.get(router.device.name), graph.index.get(announcer)
-        if start is None or end is None:
-            return None
-        cost = int(graph.distance[start, end])
-        if cost >= FAR:
-            return None
-        hops = graph.hops(start, int(graph.masks[start, end]))
-        return Best(INTRA, cost, hops, number, Origin(announcer, ""))
 
     # -- candidates for the table -------------------------------------------------------------
 

@@ -1,0 +1,38 @@
+import type { Shapes } from "../api/client";
+
+export type Relation = Shapes["RelationShape"];
+
+const NAMES = { ospf: ["OSPF", "OSPFv3"], rip: ["RIP", "RIPng"], eigrp: ["EIGRP", "EIGRP v6"], bgp: ["BGP", "BGP v6"] } as const;
+
+/** The protocol as people call it, per address family. */
+export function familyProtocol(pair: Pick<Relation, "protocol" | "family">): string {
+  return NAMES[pair.protocol][pair.family === "ipv4" ? 0 : 1];
+}
+
+export function endName(end: { device: string; interface: string | null }): string {
+  return end.interface ? `${end.device} ${end.interface}` : end.device;
+}
+
+export function relationKey(pair: Relation): string {
+  return [pair.protocol, pair.family, endName(pair.left), endName(pair.right), pair.left.address, pair.right.address].join("|");
+}
+
+export interface Group {
+  title: string;
+  works: boolean;
+  pairs: Relation[];
+}
+
+/** Relations by the gate that fails first, the most frequent cause first; what works comes last. */
+export function groupRelations(pairs: Relation[]): Group[] {
+  const groups = new Map<string, Group>();
+  for (const pair of pairs) {
+    const title = pair.works ? "working" : `fails at: ${pair.first_failing ?? "a gate"}`;
+    const group = groups.get(title) ?? { title, works: pair.works, pairs: [] };
+    group.pairs.push(pair);
+    groups.set(title, group);
+  }
+  return [...groups.values()].sort(
+    (a, b) => Number(a.works) - Number(b.works) || b.pairs.length - a.pairs.length || a.title.localeCompare(b.title),
+  );
+}
