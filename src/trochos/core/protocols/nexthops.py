@@ -7,10 +7,10 @@ if the protocol allows it (BGP does, the others announce neighbours only).
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
-from ..network.addressing import Address, Prefix, prefix_of
+from ..network.addressing import Prefix, prefix_of
 from ..network.facts import Device, End
 from .links import Links
 from .routes import NextHop, Route
@@ -27,29 +27,36 @@ class NextHops:
         links: Links,
         best: Mapping[Prefix, Route],
         connected: Mapping[Prefix, list[str]],
+        offered: Iterable[int] = (),
     ) -> None:
+        """`offered` are the lengths of the prefixes that will be asked about."""
         self.device, self.links, self.best, self.connected = device, links, best, connected
         self.lengths = sorted({prefix.length for prefix in best}, reverse=True)
+        self.offered = tuple(offered)
         self._known: dict[tuple[NextHop, bool], tuple[NextHop, ...]] = {}
-        self._sets: dict[int, tuple[tuple[NextHop, ...], bool]] = {}
+        self._sets: dict[int, tuple[tuple[NextHop, ...], frozenset[Prefix]]] = {}
+        self._single: list[tuple[Route, tuple[NextHop, ...]]] = []
 
     def settle(self, route: Route) -> Route:
         """The route as the table takes it: as offered, with resolved next hops, or unusable."""
-        recursive = bool(route.via)
         hops = route.next_hops
-        if not recursive:
-            known = self._sets.get(id(hops))
-            if known is not None and known[1] and not _covers(route.prefix, hops):
-                return route
+        known = self._sets.get(id(hops))
+        if known is not None and route.prefix not in known[1]:
+            # Most routes share few sets of next hops, and those were found usable as they are.
+            return route
+        recursive = bool(route.via)
         usable: list[NextHop] = []
         for hop in hops:
             found = self._resolve(route.prefix, hop, recursive)
             usable += [h for h in found if h not in usable]
         if not recursive and tuple(usable) == hops:
-            self._sets[id(hops)] = (hops, True)
+            if known is None:
+                self._sets[id(hops)] = (hops, self._covering(hops))
             return route
         if usable:
-            indirect = tuple(h.address for h in hops if h.address is not None and h not in usable)
+            near = {h.address for h in usable}
+            indirect = tuple(h.address for h in hops if h.address is not None)
+            indirect = tuple(address for address in indirect if address not in near)
             return replace(route, next_hops=tuple(usable), via=indirect if recursive else ())
         who = ", ".join(str(hop.address or hop.interface) for hop in hops)
         return replace(
@@ -61,6 +68,27 @@ class NextHops:
             + (", and no usable route leads to it." if recursive else "."),
         )
 
+    def holds(self, best: Mapping[Prefix, Route]) -> bool:
+        """True if every next hop that was looked up has the same answer in this table."""
+        other = NextHops(self.device, self.links, best, self.connected)
+        for (hop, recursive), found in self._known.items():
+            if hop.address is not None and found != other._look_up(None, hop, recursive):
+                return False
+        return all(
+            other._look_up(route.prefix, hop, bool(route.via)) == found
+            for route, found in self._single
+            for hop in route.next_hops[:1]
+        )
+
+    def _covering(self, hops: tuple[NextHop, ...]) -> frozenset[Prefix]:
+        """Every prefix that holds one of the next hops: routes to those need a closer look."""
+        return frozenset(
+            prefix_of(hop.address, length)
+            for hop in hops
+            if hop.address is not None
+            for length in self.offered
+        )
+
     def _resolve(self, prefix: Prefix, hop: NextHop, recursive: bool) -> tuple[NextHop, ...]:
         address = hop.address
         if hop.action != "forward":
@@ -69,28 +97,31 @@ class NextHops:
             up = self.links.usable_for_routes(End(self.device.name, hop.interface or ""))
             return (hop,) if up else ()
         if prefix.contains(address):
-            return self._look_up(prefix, address, hop, recursive)
+            found = self._look_up(prefix, hop, recursive)
+            self._single.append((replace_hops(prefix, hop, recursive), found))
+            return found
         key = (hop, recursive)
-        found = self._known.get(key)
-        if found is None:
-            found = self._known[key] = self._look_up(prefix, address, hop, recursive)
-        return found
+        known = self._known.get(key)
+        if known is None:
+            known = self._known[key] = self._look_up(None, hop, recursive)
+        return known
 
-    def _look_up(
-        self, prefix: Prefix, address: Address, hop: NextHop, recursive: bool
-    ) -> tuple[NextHop, ...]:
-        if prefix.is_host and prefix.network == address.value:
-            return ()
-        # A route that covers its own gateway hides every shorter way to that gateway.
-        own = prefix.length if prefix.contains(address) and not prefix.is_host else -1
+    def _look_up(self, prefix: Prefix | None, hop: NextHop, recursive: bool) -> tuple[NextHop, ...]:
+        """The next hops behind a gateway; `prefix` is the route's if it holds the gateway."""
+        address = hop.address
+        assert address is not None
+        own = -1
+        if prefix is not None:
+            if prefix.is_host:
+                return ()
+            # A route that covers its own gateway hides every shorter way to that gateway.
+            own = prefix.length
         for length in self.lengths:
             if own >= length:
                 return ()
             key = prefix_of(address, length)
             route = self.best.get(key)
             if route is None or route.protocol == "local":
-                continue
-            if recursive and route.protocol == "bgp" and route.prefix == prefix:
                 continue
             if key.is_default:
                 through = self.device.profile.resolve_via_default[address.family == 6]
@@ -110,5 +141,7 @@ class NextHops:
         return ()
 
 
-def _covers(prefix: Prefix, hops: tuple[NextHop, ...]) -> bool:
-    return any(hop.address is not None and prefix.contains(hop.address) for hop in hops)
+def replace_hops(prefix: Prefix, hop: NextHop, recursive: bool) -> Route:
+    """A route that stands for one question: this prefix through this next hop."""
+    via = (hop.address,) if recursive and hop.address is not None else ()
+    return Route(prefix, "", 0, 0, (hop,), via=via)

@@ -18,10 +18,15 @@ def choose(candidates: Iterable[Route]) -> dict[Prefix, Route]:
     """The winner per prefix; candidates keep the order in which they were offered."""
     best: dict[Prefix, Route] = {}
     for route in candidates:
-        if not route.usable or (route.distance == NEVER and route.protocol == "static"):
+        if route.problem is not None or not route.next_hops:
             continue
-        held = best.get(route.prefix)
-        if held is None or (route.distance, route.metric) < (held.distance, held.metric):
+        distance = route.distance
+        if distance == NEVER and route.protocol == "static":
+            continue
+        held = best.setdefault(route.prefix, route)
+        if held is not route and (
+            distance < held.distance or (distance == held.distance and route.metric < held.metric)
+        ):
             best[route.prefix] = route
     return best
 

@@ -110,7 +110,7 @@ def compute_table(device: Device, family: int, links: Links) -> Table:
 
 def _settle(out: Tables, builders: dict[TableKey, _Builder]) -> None:
     """Rounds of offers and selection until no table changes."""
-    history: list[dict[TableKey, dict[Prefix, tuple[object, ...]]]] = []
+    history: list[dict[TableKey, set[Prefix]]] = []
     offered: dict[TableKey, list[Route]] = {}
     for number in range(MAX_ROUNDS):
         out.rounds = number + 1
@@ -118,20 +118,16 @@ def _settle(out: Tables, builders: dict[TableKey, _Builder]) -> None:
         for speakers in out.speakers:
             for device, routes in speakers.offers(out.tables).items():
                 collected.setdefault((device, speakers.family), []).extend(routes)
-        changed: dict[TableKey, dict[Prefix, tuple[object, ...]]] = {}
+        changed: dict[TableKey, set[Prefix]] = {}
         for key in collected.keys() | offered.keys():
             routes = collected.get(key, [])
             if _same(routes, offered.get(key, [])):
                 continue
-            before = _shape(out.tables[key].best)
+            before = out.tables[key].best
             out.tables[key] = builders[key].build(routes)
-            after = _shape(out.tables[key].best)
-            if before != after:
-                changed[key] = {
-                    prefix: after.get(prefix, ())
-                    for prefix in before.keys() | after.keys()
-                    if before.get(prefix) != after.get(prefix)
-                }
+            moved = _moved(before, out.tables[key].best)
+            if moved:
+                changed[key] = moved
         offered = collected
         history.append(changed)
         if not changed:
@@ -142,6 +138,16 @@ def _settle(out: Tables, builders: dict[TableKey, _Builder]) -> None:
         for prefix in moving:
             # Neither state is true for long, so the route is not claimed to be there.
             table.best.pop(prefix, None)
+
+
+def _moved(before: dict[Prefix, Route], after: dict[Prefix, Route]) -> set[Prefix]:
+    """The prefixes whose winner is another one now."""
+    out = {prefix for prefix in before if prefix not in after}
+    for prefix, route in after.items():
+        held = before.get(prefix)
+        if held is not route and (held is None or _essence(held) != _essence(route)):
+            out.add(prefix)
+    return out
 
 
 def _same(new: list[Route], old: list[Route]) -> bool:
@@ -183,15 +189,16 @@ class _Builder:
             return table
         rounds = len(self.resolver.groups) + 3 + (4 if offers else 0)
         history: list[dict[Prefix, tuple[object, ...]]] = []
+        lengths = {route.prefix.length for route in offers}
         for _ in range(rounds):
             statics = self.resolver.candidates(best) if self.resolver.groups else []
-            learned = offers
-            if offers:
-                check = NextHops(self.device, self.links, best, self.resolver.connected)
-                learned = [check.settle(route) for route in offers]
+            check = NextHops(self.device, self.links, best, self.resolver.connected, lengths)
+            learned = [check.settle(route) for route in offers]
             candidates = [*self.fixed, *statics, *learned]
             new = choose(candidates)
-            settled = not offers and bool(self.resolver.groups) and self.resolver.holds(new)
+            settled = not self.resolver.groups or self.resolver.holds(new)
+            if settled and offers:
+                settled = check.holds(new)
             if settled or _shape(new) == _shape(best):
                 best = new
                 break

@@ -48,7 +48,7 @@ class Best(NamedTuple):
     tag: int = 0
 
 
-@dataclass(slots=True)
+@dataclass
 class Router:
     """One OSPF router: its process, its ends, the areas it is active in."""
 
@@ -61,6 +61,12 @@ class Router:
     ways: dict[str, list[Best]] = field(default_factory=dict)
     """To each router that announces or passes on: the best way of every area."""
     discards: list[tuple[AreaRange, int]] = field(default_factory=list)
+
+    @cached_property
+    def internal_lengths(self) -> list[int]:
+        """The prefix lengths of internal ways, longest first."""
+        found = {key.length for key in self.best if isinstance(key, Prefix)}
+        return sorted(found, reverse=True)
 
     def area(self, number: int) -> OspfArea:
         return self.process.areas.get(number) or OspfArea(number)
@@ -85,6 +91,7 @@ class OspfDomain:
         self.adjacencies: Adjacencies = find(everyone, links)
         self.graphs: dict[int, AreaGraph] = {}
         self._origins: dict[tuple[str, Prefix], Origin] = {}
+        self._internal: dict[str, list[Route]] = {}
         self._lines: dict[int, tuple[Origin, tuple[Source, ...]]] = {}
         if self.routers:
             self._build()
@@ -203,18 +210,20 @@ class OspfDomain:
                 origin = Origin(name, f"{name} is in area {dotted(number)}")
                 graph.adverts[("router", name)] = [Advert(node, 0, origin)]
             for key, adverts in graph.adverts.items():
-                total, masks = graph.column(adverts)
+                total, masks, who = graph.column(adverts)
                 for node, name in enumerate(graph.nodes):
-                    cost = int(total[node])
+                    cost = total[node]
                     if cost >= FAR:
                         continue
-                    own, origin = _nearest(graph, adverts, node, cost)
+                    nearest = adverts[who[node]]
+                    origin = nearest.origin
+                    own = nearest.interface if nearest.node == node else None
                     router = self.routers[name]
                     if own is not None and len(adverts) > 1:
                         if router.device.profile.ospf.own_stub_blinds_to_transit:
                             if _is_blind(graph, adverts, node):
                                 continue
-                    hops = graph.hops(node, int(masks[node]))
+                    hops = graph.hops(node, masks[node])
                     if own is not None:
                         hops = (NextHop("forward", None, own), *hops)
                     best = Best(INTRA, cost, hops, number, origin, own=own)
@@ -483,31 +492,32 @@ class OspfDomain:
             or name not in self._in_backbone
         ]
         for key, adverts in summaries.items():
-            total, masks = graph.column(adverts)
+            total, masks, who = graph.column(adverts)
             announcers = {advert.node for advert in adverts}
+            is_prefix = isinstance(key, Prefix)
             for node, router in listeners:
-                cost, mask = int(total[node]), int(masks[node])
-                used = adverts
+                cost, mask = total[node], masks[node]
+                origin = adverts[who[node]].origin
                 if node in announcers:
                     # A router does not learn from its own announcement.
                     used = [advert for advert in adverts if advert.node != node]
                     if not used:
                         continue
-                    other, their_masks = graph.column(used)
-                    cost, mask = int(other[node]), int(their_masks[node])
+                    other, their_masks, which = graph.column(used)
+                    cost, mask = other[node], their_masks[node]
+                    origin = used[which[node]].origin
                 if cost >= _UNREACHABLE or not mask:
                     continue
-                if isinstance(key, Prefix) and self._inside_own_range(router, key):
-                    continue
-                if isinstance(key, Prefix) and key.is_default and router.is_border:
-                    if router.area(number).kind != "normal":
+                if router.is_border and isinstance(key, Prefix):
+                    if self._inside_own_range(router, key):
+                        continue
+                    if key.is_default and router.area(number).kind != "normal":
                         continue  # a border takes no default from a stub area of its own
-                _, origin = _nearest(graph, used, node, cost)
                 best = Best(INTER, cost, graph.hops(node, mask), number, origin)
-                if isinstance(key, Prefix):
+                if is_prefix:
                     _offer(router.best, key, best)
-                elif not any(way.kind == INTRA for way in router.ways.get(key[1], ())):
-                    router.ways.setdefault(key[1], []).append(best)
+                elif not any(way.kind == INTRA for way in router.ways.get(str(key[1]), ())):
+                    router.ways.setdefault(str(key[1]), []).append(best)
 
     def _inside_own_range(self, router: Router, prefix: Prefix) -> bool:
         if not router.is_border or not router.device.profile.ospf.ranges_hide_others:
@@ -521,9 +531,15 @@ class OspfDomain:
         everywhere, within = self._spread(announced)
         out: dict[str, list[Route]] = {}
         for name, router in self.routers.items():
-            best = dict(router.best)
-            self._externals(router, best, everywhere, within)
-            out[name] = self._candidates(router, best)
+            internal = self._internal.get(name)
+            if internal is None:
+                internal = self._internal[name] = [
+                    *self._candidates(router, router.best),
+                    *self._discards(router),
+                ]
+            found: dict[Key, Best] = {}
+            self._externals(router, found, everywhere, within)
+            out[name] = [*internal, *self._candidates(router, found)]
         return out
 
     def _spread(
@@ -631,7 +647,7 @@ class OspfDomain:
     def _externals(
         self,
         router: Router,
-        best: dict[Key, Best],
+        found: dict[Key, Best],
         everywhere: list[External],
         within: dict[int, list[External]],
     ) -> None:
@@ -650,8 +666,8 @@ class OspfDomain:
             way: Best | None = to
             if item.forward is not None:
                 if internal is None:
-                    internal = _lengths(best)
-                way = _forward_route(best, internal, item.forward)
+                    internal = router.internal_lengths
+                way = _forward_route(router.best, internal, item.forward)
                 if way is None:
                     continue
             assert way is not None
@@ -671,7 +687,8 @@ class OspfDomain:
                 item.area is not None,
                 item.tag,
             )
-            _offer_external(best, item.prefix, offer, to)
+            if item.prefix not in router.best:
+                _offer_external(found, item.prefix, offer)
 
     # -- candidates for the table -------------------------------------------------------------
 
@@ -707,11 +724,19 @@ class OspfDomain:
                     tag=item.tag,
                 )
             )
-        for found, _ in router.discards:
-            if found.advertise or habits.hidden_range_discards:
-                if habits.range_discards and found.prefix not in best:
-                    out.append(_discard(found, distances[0]))
         return out
+
+    def _discards(self, router: Router) -> list[Route]:
+        """What a border holds for its ranges, so that nothing in them loops."""
+        habits = router.device.profile.ospf
+        if not habits.range_discards:
+            return []
+        distance = router.process.distance.get("all", habits.distance)
+        return [
+            _discard(found, distance)
+            for found, _ in router.discards
+            if (found.advertise or habits.hidden_range_discards) and found.prefix not in router.best
+        ]
 
     def _evidence(self, origin: Origin) -> tuple[Source, ...]:
         found = self._lines.get(id(origin))
@@ -764,20 +789,6 @@ def _is_blind(graph: AreaGraph, adverts: list[Advert], node: int) -> bool:
     return any(a.transit and graph.distance[node, a.node] < FAR for a in adverts)
 
 
-def _nearest(
-    graph: AreaGraph, adverts: list[Advert], node: int, cost: int
-) -> tuple[str | None, Origin]:
-    """(own interface, origin) of the announcer that gives a router its distance."""
-    chosen = None
-    for advert in adverts:
-        if advert.node == node:
-            if advert.cost == cost:
-                return advert.interface, advert.origin
-        elif chosen is None and int(graph.distance[node, advert.node]) + advert.cost == cost:
-            chosen = advert
-    return None, (chosen or adverts[0]).origin
-
-
 def _offer(best: dict[Key, Best], key: Key, offer: Best) -> None:
     """Keeps the better of two internal ways; equal ones share (16.1, 16.2)."""
     held = best.get(key)
@@ -788,23 +799,15 @@ def _offer(best: dict[Key, Best], key: Key, offer: Best) -> None:
         best[key] = held._replace(hops=hops)
 
 
-def _offer_external(best: dict[Key, Best], prefix: Prefix, offer: Best, to: Best) -> None:
+def _offer_external(best: dict[Key, Best], prefix: Prefix, offer: Best) -> None:
     """Keeps the better of two externals (16.4.1, 16.4 (6)); internal ways always win."""
     held = best.get(prefix)
-    if held is not None and held.kind in (INTRA, INTER):
-        return
     rank = (offer.kind, offer.metric2, offer.cost)
     if held is None or rank < (held.kind, held.metric2, held.cost):
         best[prefix] = offer
     elif rank == (held.kind, held.metric2, held.cost):
         hops = tuple(sorted({*held.hops, *offer.hops}, key=hop_order))
         best[prefix] = held._replace(hops=hops)
-
-
-def _lengths(best: dict[Key, Best]) -> list[int]:
-    """The prefix lengths of internal ways, longest first."""
-    found = {k.length for k, b in best.items() if isinstance(k, Prefix) and b.kind <= INTER}
-    return sorted(found, reverse=True)
 
 
 def _forward_route(best: dict[Key, Best], lengths: list[int], address: Address) -> Best | None:

@@ -109,23 +109,26 @@ class AreaGraph:
             found = known[mask] = tuple(sorted(collected, key=hop_order))
         return found
 
-    def column(
-        self, adverts: list[Advert]
-    ) -> tuple[NDArray[np.int64], NDArray[np.object_] | NDArray[np.uint64]]:
-        """(distance, mask of next hops) of every router to the nearest of the announcers."""
+    def column(self, adverts: list[Advert]) -> tuple[list[int], list[int], list[int]]:
+        """Per router: distance to the nearest announcer, mask of next hops, and which one it is."""
         first = adverts[0]
         total = self.distance[:, first.node] + first.cost
         mask = self.masks[:, first.node]
         if len(adverts) == 1:
-            return total, mask
+            return total.tolist(), mask.tolist(), [0] * len(self.nodes)
         mask = mask.copy()
-        for advert in adverts[1:]:
+        who = np.zeros(len(self.nodes), np.int64)
+        for number, advert in enumerate(adverts[1:], 1):
             other = self.distance[:, advert.node] + advert.cost
             theirs = self.masks[:, advert.node]
             nearer, equal = other < total, other == total
+            # Its own announcement is what a router itself would name.
+            nearer_or_own = nearer.copy()
+            nearer_or_own[advert.node] |= equal[advert.node]
+            who = np.where(nearer_or_own, number, who)
             mask = np.where(nearer, theirs, np.where(equal, mask | theirs, mask))
             total = np.minimum(total, other)
-        return total, mask
+        return total.tolist(), mask.tolist(), who.tolist()
 
 
 def hop_order(hop: NextHop) -> tuple[int, int, str]:
