@@ -106,14 +106,20 @@ def test_sections_end_where_the_next_begins() -> None:
     assert report.unknown == []
 
 
-def test_a_routing_protocol_makes_the_device_uncertain() -> None:
+def test_a_line_of_a_protocol_that_is_not_understood_makes_the_device_uncertain() -> None:
     draft, report = read(
-        "interface eth1\n ip ospf cost 5\nexit\nrouter ospf\n network 10.64.0.0/16 area 0\nexit\n"
+        "interface eth1\n ip ospf cost 5\nexit\nrouter ospf\n network 10.64.0.0/16 area 0\n"
+        " neighbor 10.64.0.9\n frobnicate\nexit\n"
     )
-    assert [u.why for u in draft.unmodelled] == [
-        "OSPF runs here, and what it teaches this router is not computed"
-    ]
-    assert {u.line for u in report.unknown if u.matters} == {4, 6, 7}
+    assert [(u.source.line, u.family) for u in draft.unmodelled] == [(8, 4), (9, 4)]
+    assert {u.line for u in report.unknown if u.matters} == {8, 9}
+    assert draft.routing.ospf[0].interfaces["eth1"].cost is not None
+
+
+def test_a_protocol_that_is_not_computed_makes_the_device_uncertain() -> None:
+    draft, report = read("router isis ONE\n net 49.0001.0000.0000.0001.00\nexit\n")
+    assert [u.source.line for u in draft.unmodelled] == [3]
+    assert {u.line for u in report.unknown if u.matters} == {3, 4}
 
 
 def test_settings_of_a_protocol_that_does_not_run_do_not_matter() -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
+from typing import Any
 
 import pytest
 from surveys import ROOT, bare
@@ -12,7 +13,8 @@ from trochos.core.survey import Computed
 
 COPIED = ROOT / "tests" / "cases"
 ALL = ROOT.parent / "shared" / "reference"
-STATIC = ("dale", "ouse")
+NETS = ("dale", "ouse", "loom", "port", "rook", "elmet", "trio")
+Table = dict[str, tuple[str, int, frozenset[tuple[str | None, str | None]]]]
 SAME = {"ospf6": "ospf", "ripng": "rip"}
 
 # A looping packet of IPv6 that its own sender sees again gets a new flow hash (the flow label is
@@ -31,9 +33,7 @@ def cases() -> list[Path]:
     found = {p.name: p for p in COPIED.iterdir() if (p / "survey").is_dir()}
     if ALL.is_dir():
         found |= {
-            p.name: p
-            for p in ALL.iterdir()
-            if p.name.startswith(STATIC) and (p / "survey").is_dir()
+            p.name: p for p in ALL.iterdir() if p.name.startswith(NETS) and (p / "survey").is_dir()
         }
     return [found[name] for name in sorted(found)]
 
@@ -43,17 +43,24 @@ def case(request: pytest.FixtureRequest) -> tuple[Path, Computed]:
     return request.param, bare(request.param / "survey")
 
 
-def real_table(path: Path) -> dict[str, tuple[str, frozenset[tuple[str | None, str | None]]]]:
+def real_table(path: Path) -> Table:
     """What the kernel got of a captured FRR table."""
-    out = {}
     text = path.read_text().strip()
-    for prefix, entries in (json.loads(text) if text else {}).items():
+    return real_entries(json.loads(text) if text else {})
+
+
+def real_entries(table: dict[str, Any]) -> Table:
+    """What the kernel got, as {prefix: (protocol, metric, next hops)}."""
+    out = {}
+    for prefix, entries in table.items():
         for entry in entries:
             hops = [hop for hop in entry.get("nexthops", []) if hop.get("fib")]
             if not entry.get("selected") or not hops or prefix.startswith("fe80"):
                 continue
+            protocol = SAME.get(entry["protocol"], entry["protocol"])
             out[prefix] = (
-                SAME.get(entry["protocol"], entry["protocol"]),
+                protocol,
+                0 if protocol in ("connected", "kernel") else entry.get("metric", 0),
                 frozenset(
                     ("discard", None)
                     if hop.get("unreachable") or hop.get("reject") or hop.get("blackhole")
@@ -69,6 +76,7 @@ def our_table(survey: Computed, device: str, family: str):  # type: ignore[no-un
     return {
         row["prefix"]: (
             row["protocol"],
+            row["metric"],
             frozenset(
                 ("discard", None)
                 if hop["action"] in ("discard", "reject")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import random
 from dataclasses import dataclass, field
 
@@ -291,7 +292,7 @@ def mixed(seed: int) -> Made:
     tags = {"rip": 1, "eigrp": 2, "ospf": 3}
     for protocol in chosen:
         names = pools[protocol]
-        for a, b in zip(names, names[1:], strict=False):
+        for a, b in itertools.pairwise(names):
             connect(a, b, protocol, tag=tags[protocol])
         if rng.random() < 0.5:
             connect(names[0], names[2], protocol, tag=tags[protocol])
@@ -357,9 +358,7 @@ def bgp(seed: int) -> Made:
     count = 0
     inner = ["i0", "i1", "i2", "i3"][: rng.randint(3, 4)]
     outer = [f"x{n}" for n in range(rng.randint(2, 4))]
-    number = {name: 65001 for name in inner} | {
-        name: 65010 + index for index, name in enumerate(outer)
-    }
+    number = dict.fromkeys(inner, 65001) | {name: 65010 + index for index, name in enumerate(outer)}
     reflected = rng.random() < 0.4
     sessions: dict[str, list[str]] = {}
 
@@ -392,7 +391,7 @@ def bgp(seed: int) -> Made:
     def family(name: str) -> list[str]:
         return sessions.setdefault(name, [])
 
-    for a, b in zip(inner, inner[1:], strict=False):
+    for a, b in itertools.pairwise(inner):
         connect(a, b, True)
     connect(inner[0], inner[-1], True)
     for index, name in enumerate(inner):
@@ -420,7 +419,7 @@ def bgp(seed: int) -> Made:
             tail = rng.choice([" summary-only", "", " as-set"])
             family(name).append(f"aggregate-address 10.{50 + index}.0.0/16{tail}")
     for i, a in enumerate(inner):
-        for j, b in enumerate(inner):
+        for j in range(len(inner)):
             if i == j or (reflected and i and j):
                 continue
             section(a).append(f"neighbor 10.0.255.{j + 1} remote-as 65001")
@@ -431,7 +430,7 @@ def bgp(seed: int) -> Made:
             if reflected and i == 0:
                 family(a).append(f"neighbor 10.0.255.{j + 1} route-reflector-client")
     pairs = [(x, rng.choice(inner)) for x in outer]
-    pairs += [(x, y) for x, y in zip(outer, outer[1:], strict=False) if rng.random() < 0.6]
+    pairs += [(x, y) for x, y in itertools.pairwise(outer) if rng.random() < 0.6]
     pairs += [(x, rng.choice(inner)) for x in outer if rng.random() < 0.3]
     for a, b in pairs:
         left, right = connect(a, b, False)

@@ -39,6 +39,7 @@ def test_tables_and_pings(seed: int, family: int) -> None:
                     if entry.get("selected") and hops and not prefix.startswith("fe80"):
                         real[prefix] = (
                             entry["protocol"],
+                            0,
                             frozenset(
                                 ("discard", None)
                                 if hop.get("blackhole")

@@ -211,6 +211,11 @@ def _unanswered(left: BgpEnd, right: BgpEnd) -> tuple[str, str]:
     return _waits(left), _waits(right)
 
 
+def _refused_by_stranger(left: BgpEnd, right: BgpEnd) -> tuple[str, str]:
+    """One side is not configured: it turns the other away, which tries again and again."""
+    return (ACTIVE if left.neighbour else IDLE), (ACTIVE if right.neighbour else IDLE)
+
+
 def _switched_off(left: BgpEnd, right: BgpEnd) -> tuple[str, str]:
     on = [_switched_on(end, end).value for end in (left, right)]
     return (ACTIVE if on[0] else IDLE), (ACTIVE if on[1] else IDLE)
@@ -229,7 +234,7 @@ def _ids_differ(left: Reading, right: Reading) -> bool:
 
 
 GATES: tuple[Gate[BgpEnd], ...] = (
-    Gate("configured", _configured, _true, stuck=_unanswered),
+    Gate("configured", _configured, _true, stuck=_refused_by_stranger),
     Gate("switched on", _switched_on, _true, stuck=_switched_off),
     Gate("peer address", _address, _true, stuck=_unanswered),
     Gate(
