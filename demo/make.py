@@ -15,10 +15,14 @@ from __future__ import annotations
 import hashlib
 import json
 import shutil
+import sys
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 HERE = Path(__file__).resolve().parent
+
+# The isles are a module of their own, which takes its building blocks from this one.
+sys.modules.setdefault("make", sys.modules[__name__])
 
 
 @dataclass
@@ -27,6 +31,17 @@ class Port:
     addresses: list[str]
     description: str = ""
     enabled: bool = True
+    ospf: int | None = None
+    """The OSPF area, for ports that lead to other routers of it."""
+    hello: int = 2
+
+
+@dataclass
+class Protocol:
+    """A routing protocol's section, in the words of the router."""
+
+    head: str
+    lines: list[str]
 
 
 @dataclass
@@ -44,6 +59,8 @@ class Router:
     dialect: str
     ports: list[Port]
     statics: list[Static] = field(default_factory=list)
+    protocols: list[Protocol] = field(default_factory=list)
+    policy: list[str] = field(default_factory=list)
 
     def port(self, name: str) -> Port:
         return next(port for port in self.ports if port.name == name)
@@ -282,7 +299,9 @@ def healthy() -> Company:
         "berth-lan": [("berth", "eth1"), ("bridge-tablet", "eth0"), ("bridge-log", "eth0")],
         "server-lan": [("office", "ge3"), ("booking-db", "eth0"), ("roster", "eth0")],
     }
-    return Company({r.name: r for r in routers}, {h.name: h for h in hosts}, links, lans)
+    company = Company({r.name: r for r in routers}, {h.name: h for h in hosts}, links, lans)
+    isles.add(company)
+    return company
 
 
 def broken() -> Company:
@@ -319,8 +338,11 @@ def broken() -> Company:
     routers["mole"].port("ge1").enabled = False
     # A test of the office left a discard route for part of the berth.
     routers["office"].statics.append(Static("10.64.40.64/26", special="discard"))
+    isles.change(company)
     return company
 
+
+import isles  # noqa: E402
 
 # -- writing it out -------------------------------------------------------------------
 
@@ -352,9 +374,16 @@ def frr_text(router: Router) -> str:
             out.append(f" description {port.description}")
         for address in port.addresses:
             out.append(f" {'ipv6' if ':' in address else 'ip'} address {address}")
+        if port.ospf is not None:
+            out += [f" ip ospf dead-interval {4 * port.hello}"]
+            out += [f" ip ospf hello-interval {port.hello}", " ip ospf network point-to-point"]
         if not port.enabled:
             out.append(" shutdown")
         out += ["exit", "!"]
+    for protocol in router.protocols:
+        out += [protocol.head, *(f" {line}" for line in protocol.lines), "exit", "!"]
+    if router.policy:
+        out += [*router.policy, "!"]
     return "\n".join([*out, "end", ""])
 
 
@@ -593,11 +622,11 @@ def render(
     }
     for router in company.routers.values():
         folder = f"devices/{router.name}"
-        if (dialect or router.dialect) == "frr":
+        if router.protocols or (dialect or router.dialect) == "frr":
             files[f"{folder}/frr.conf"] = frr_text(router)
         else:
             files[f"{folder}/running.json"] = yang_data(router)
-        if router.dialect == "frr" and dialect is None:
+        if router.dialect == "frr" and (dialect is None or router.protocols):
             carrier = {}
             for left, lp, right, rp in company.links:
                 for a, ap, b, bp in ((left, lp, right, rp), (right, rp, left, lp)):
@@ -621,6 +650,7 @@ SURVEYS = {
 
 
 def main() -> None:
+    """Writes both surveys anew."""
     for name, (build, title, taken_at) in SURVEYS.items():
         folder = HERE / name
         shutil.rmtree(folder, ignore_errors=True)
