@@ -106,7 +106,7 @@ def add(company: Company) -> None:
     )
     auk = Router(
         "auk",
-        "frr",
+        "yang",
         [
             Port("lo", ["10.64.255.52/32"]),
             Port("eth0", [_transfer(2, 2)], "to fulmar", ospf=0),
@@ -143,7 +143,7 @@ def add(company: Company) -> None:
     )
     rail = Router(
         "rail",
-        "frr",
+        "yang",
         [
             Port("lo", ["10.64.160.250/32"]),
             Port("eth0", ["10.64.160.2/30"], "to puffin", ospf=2),
@@ -203,7 +203,7 @@ def add(company: Company) -> None:
     )
     noddy = Router(
         "noddy",
-        "frr",
+        "yang",
         [
             Port("eth0", ["10.64.176.2/30"], "to petrel"),
             Port("eth1", ["10.64.177.1/24"], "the Noddy, bridge"),
@@ -255,7 +255,7 @@ def add(company: Company) -> None:
     )
     knot = Router(
         "knot",
-        "frr",
+        "yang",
         [
             Port("eth0", ["10.64.192.2/30"], "to dunlin"),
             Port("eth1", ["10.64.193.1/24"], "workshop, lathes"),
@@ -265,7 +265,7 @@ def add(company: Company) -> None:
     )
     ruff = Router(
         "ruff",
-        "frr",
+        "yang",
         [
             Port("eth0", ["10.64.192.6/30"], "to dunlin"),
             Port("eth1", ["10.64.194.1/24"], "workshop, presses"),
@@ -351,7 +351,7 @@ def _outside(name: str, number: int, address: str, peer: str, lan: str, what: st
     network = lan.rsplit(".", 1)[0] + ".0/24"
     return Router(
         name,
-        "frr",
+        "yang",
         [Port("eth0", [f"{address}/30"], "to puffin"), Port("eth1", [f"{lan}/24"], what)],
         [],
         [

@@ -343,6 +343,7 @@ def broken() -> Company:
 
 
 import isles  # noqa: E402
+import yang_routing  # noqa: E402
 
 # -- writing it out -------------------------------------------------------------------
 
@@ -424,6 +425,14 @@ def yang_data(router: Router) -> str:
                     for prefix, group in grouped.items()
                 ]
             }
+    running: list[dict[str, object]] = []
+    if statics or not router.protocols:
+        running.append({"type": "ietf-routing:static", "name": "static", "static-routes": statics})
+    running += yang_routing.protocols(router)
+    routing: dict[str, object] = {"control-plane-protocols": {"control-plane-protocol": running}}
+    policy = yang_routing.policy(router)
+    if policy is not None:
+        routing["trochos-policy:policy"] = policy
     document = {
         "ietf-yang-instance-data:instance-data-set": {
             "name": f"{router.name}-configuration",
@@ -431,17 +440,7 @@ def yang_data(router: Router) -> str:
             "content-data": {
                 "ietf-system:system": {"hostname": router.name},
                 "ietf-interfaces:interfaces": {"interface": interfaces},
-                "ietf-routing:routing": {
-                    "control-plane-protocols": {
-                        "control-plane-protocol": [
-                            {
-                                "type": "ietf-routing:static",
-                                "name": "static",
-                                "static-routes": statics,
-                            }
-                        ]
-                    }
-                },
+                "ietf-routing:routing": routing,
             },
         }
     }
@@ -622,11 +621,11 @@ def render(
     }
     for router in company.routers.values():
         folder = f"devices/{router.name}"
-        if router.protocols or (dialect or router.dialect) == "frr":
+        if (dialect or router.dialect) == "frr":
             files[f"{folder}/frr.conf"] = frr_text(router)
         else:
             files[f"{folder}/running.json"] = yang_data(router)
-        if router.dialect == "frr" and (dialect is None or router.protocols):
+        if router.dialect == "frr" and dialect is None:
             carrier = {}
             for left, lp, right, rp in company.links:
                 for a, ap, b, bp in ((left, lp, right, rp), (right, rp, left, lp)):

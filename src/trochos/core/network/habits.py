@@ -33,7 +33,7 @@ class OspfHabits:
     default_metric_always: int = 1
     range_discards: bool = True
     """A border holds a discard route for each active range."""
-    hidden_range_discards: bool = False
+    hidden_range_discards: bool = True
     """Also for a range that is not announced."""
     loopback_is_host: bool = True
     """A loopback is announced as host routes with cost 0."""

@@ -329,8 +329,9 @@ class RipSpeakers:
             for fact in end.interface.addresses:
                 if fact.address.family != self.family or fact.address.is_link_local:
                     continue
-                inside = end.enabled.text.split()[-1] == end.interface.name or any(
-                    statement_covers(s, fact, True) for s in process.networks
+                inside = any(
+                    s.interface == end.interface.name or statement_covers(s, fact, True)
+                    for s in process.networks
                 )
                 if not inside:
                     continue
@@ -499,6 +500,8 @@ def _offset(router: Router, direction: str, interface: str, prefix: Prefix) -> i
         key=lambda item: item.interface is None,
     )
     for item in chosen:
+        if item.kind == "any":
+            return item.offset
         permit, _ = filter_permits(router.device.policy, item.kind, item.name, prefix)
         if permit:
             return item.offset

@@ -36,7 +36,7 @@ _SECRET_NAMES = (
     r"(?:[\w.-]+:)?(?:password|passwd|secret|shared-secret|key-string|keystring|community"
     r"|community-name|passphrase|auth-password|priv-password|pre-shared-key|psk|private-key"
     r"|cleartext-private-key|cleartext-symmetric-key|hidden-private-key|hexadecimal-string"
-    r"|auth-key|authentication-key|crypt-password|token|api-key|text-name|security-name)"
+    r"|auth-key|authentication-key|ospfv[23]-key|crypt-password|token|api-key|text-name|security-name)"
 )
 _JSON = re.compile(r'"' + _SECRET_NAMES + r'"\s*:\s*("(?:[^"\\]|\\.)*"|-?\d[\w.+-]*)', re.I)
 _XML = re.compile(r"<(" + _SECRET_NAMES + r")(?:\s[^>]*)?>([^<]+)</\1>", re.I)

@@ -24,13 +24,14 @@ from ..network.facts import (
 from ..network.policy import NO_POLICY
 from ..network.quiet import without_collecting
 from ..network.routing import NO_ROUTING
-from . import hostfiles, iproute, wiring, yang
+from . import hostfiles, iproute, wiring
 from .drafts import CaptureDraft, ConfigDraft, InterfaceDraft
 from .frr import tables as frr_tables
 from .frr import text as frr_text
 from .located_json import Document, JsonError, parse
 from .masking import mask
 from .report import FileReport, Ledger, split_lines
+from .yang import data as yang
 
 _GATHERED_JSON_KEYS = ("routerId", "neighbors", "ipv4Unicast", "ipv6Unicast", "nftables")
 _SUFFIX = re.compile(

@@ -14,7 +14,6 @@ FRR = Profile(
     ospf=OspfHabits(
         statement_ignores_mask=True,
         last_statement_wins=True,
-        hidden_range_discards=True,
         ranges_hide_others=True,
         translation_resets_metric=True,
         own_stub_blinds_to_transit=True,

@@ -2,26 +2,42 @@
 
 Read: ietf-interfaces (RFC 8343), ietf-ip (RFC 8344), ietf-routing with its IPv4 and
 IPv6 unicast modules (RFC 8349), the hostname of ietf-system (RFC 7317), and our own
-augmentation trochos-routing (yang/trochos-routing.yang). Every value keeps its line.
+augmentation trochos-routing (yang/trochos-routing.yang). The routing protocols have
+modules of their own beside this one. Every value keeps its line.
 """
 
 from __future__ import annotations
 
-from ..network.addressing import (
+from dataclasses import replace
+
+from ...network.addressing import (
     InterfaceAddress,
     mask_length,
     parse_address,
     parse_prefix,
 )
-from ..network.facts import AddressFact, Profile, Source, StaticRoute, Unmodelled
-from .drafts import ConfigDraft, InterfaceDraft
-from .located_json import Document, Node
+from ...network.facts import AddressFact, Profile, Source, StaticRoute, Unmodelled
+from ...network.habits import RipHabits
+from ...network.routing import BgpProcess, EigrpProcess, OspfProcess, RipProcess, Routing
+from ..drafts import ConfigDraft, InterfaceDraft
+from ..located_json import UNSEEN, Document, Node
+from . import bgp as yang_bgp
+from . import eigrp as yang_eigrp
+from . import ospf as yang_ospf
+from . import policy as yang_policy
+from . import rip as yang_rip
+from .leaves import Leaves
 
 KIND = "YANG data"
 # Where RFC 8349 says nothing, such as what becomes of packets to the subnet of a dead link, the
 # same behaviour is assumed as for the routers that can be measured: one network written in two
 # formats must not give two answers.
-YANG = Profile(name="YANG (RFC 8349)", static_distance=1, down_keeps_connected=True)
+YANG = Profile(
+    name="YANG (RFC 8349)",
+    static_distance=1,
+    down_keeps_connected=True,
+    rip=RipHabits(version=2),
+)
 
 _INSTANCE = "ietf-yang-instance-data:instance-data-set"
 _STANDARD = ("ietf-interfaces:", "ietf-routing:", "ietf-system:", "ietf-ip:", "ietf-restconf:")
@@ -48,6 +64,14 @@ _INTERFACE_IRRELEVANT = [
     "statistics",
     "phys-address",
 ]
+_MODELS = {
+    "ospfv2": ("ietf-ospf", "ospf"),
+    "ospfv3": ("ietf-ospf", "ospf"),
+    "ripv2": ("ietf-rip", "rip"),
+    "ripng": ("ietf-rip", "rip"),
+    "eigrp": ("trochos-eigrp", "eigrp"),
+    "bgp": ("trochos-bgp", "bgp"),
+}
 _SPECIAL = {"blackhole": "discard", "unreachable": "reject", "prohibit": "reject"}
 
 
@@ -193,10 +217,20 @@ class _Reader:
     # -- ietf-routing ------------------------------------------------------------
 
     def routing(self, routing: Node) -> None:
-        routing.ignore("router-id", "interfaces", "ribs")
+        base = "/ietf-routing:routing"
+        shared = Leaves(routing, base, self.source)
+        identity = shared.router_id("router-id")
+        routing.ignore("interfaces", "ribs")
+        policy = shared.inner("trochos-policy:policy")
+        if policy is not None:
+            self.draft.policy = yang_policy.read(policy)
         protocols = routing.get("control-plane-protocols")
         if protocols is None:
             return
+        ospf: list[OspfProcess] = []
+        rip: list[RipProcess] = []
+        eigrp: list[EigrpProcess] = []
+        bgp: BgpProcess | None = None
         for entry in protocols.items("control-plane-protocol"):
             kind = (entry.text("type") or "").rpartition(":")[2]
             name = entry.text("name") or ""
@@ -218,6 +252,18 @@ class _Reader:
                         base = f"{path}/static-routes/{module}:ipv{family}"
                         for route in container.items("route"):
                             self.static(route, family, base)
+            elif kind in _MODELS and (held := self.model(entry, path, *_MODELS[kind])):
+                source = held.source()
+                if kind.startswith("ospf"):
+                    found = yang_ospf.read(held, 2 if kind == "ospfv2" else 3, source)
+                    ospf.append(replace(found, router_id=found.router_id or identity))
+                elif kind.startswith("rip"):
+                    rip.append(yang_rip.read(held, 4 if kind == "ripv2" else 6, source))
+                elif kind == "eigrp":
+                    eigrp.append(yang_eigrp.read(held, source))
+                else:
+                    bgp = yang_bgp.read(held, source)
+                self.leftovers(held, kind)
             elif kind != "direct":
                 node = entry.peek("type") or entry
                 self.draft.unmodelled.append(
@@ -228,6 +274,22 @@ class _Reader:
                     )
                 )
                 node.seen = 0
+        self.draft.routing = Routing(tuple(ospf), tuple(rip), tuple(eigrp), bgp)
+
+    def leftovers(self, held: Leaves, kind: str) -> None:
+        """What a protocol's reader did not use makes its answers uncertain."""
+        for path, node in held.node.leaves():
+            if node.seen == UNSEEN and node.value not in ({}, []):
+                where = f"{held.path}{path}"
+                self.draft.unmodelled.append(
+                    Unmodelled(self.source(node, where), f"{path[1:]} of {kind} is not computed")
+                )
+
+    def model(self, entry: Node, path: str, module: str, name: str) -> Leaves | None:
+        """The container of a protocol's own data model."""
+        full = f"{module}:{name}"
+        node = entry.get(full) or entry.get(name)
+        return None if node is None else Leaves(node, f"{path}/{full}", self.source)
 
     def static(self, route: Node, family: int, base: str) -> None:
         text = route.text("destination-prefix") or ""
