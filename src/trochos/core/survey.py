@@ -104,7 +104,10 @@ class Computed:
 
     def touching(self, path: Path) -> list[str]:
         """The ids of findings that bear on a path, the likeliest first."""
-        return [finding.id for finding in findings_on_path(self.findings, path, self.tables)]
+        return [
+            finding.id
+            for finding in findings_on_path(self.findings, path, self.tables, self.forwarding)
+        ]
 
     def why(self, prefix: str, device: str | None = None) -> dict[str, list[dict[str, object]]]:
         """Why a prefix is, or is not, in the table of one device or of all.

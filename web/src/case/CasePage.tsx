@@ -175,7 +175,7 @@ function Answer({ survey, path, also, ids, hopQuery, onHop }: {
         </div>
         <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1.25fr)_minmax(0,0.95fr)_minmax(0,1fr)]">
           <Decision survey={survey} device={device} target={target} reason={branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1 && !path.sentence.endsWith(branch.reason) ? branch.reason : null} />
-          <Ends survey={survey} question={endsQuestion} nothing={nothing} />
+          <Ends survey={survey} device={device} question={endsQuestion} nothing={nothing} />
           <SourcePane survey={survey} device={device} evidence={evidence} />
         </div>
       </div>

@@ -52,7 +52,7 @@ function Body({ survey, data, reason }: { survey: number; data: Shapes["Decision
                         <span key={i} className="block text-[0.92em]"><EvidenceLink survey={survey} item={evidence} short={data.device} /></span>
                       ))}
                     </td>
-                    <td className={`mono py-1 pr-2 ${long ? "break-all" : "whitespace-nowrap"}`}>
+                    <td className={`mono py-1 pr-2 ${long ? "break-all" : ""}`}>
                       {item.route.next_hops.map((hop, i) => <span key={i} className="block">{hopWords(hop)}</span>)}
                       {item.route.via.length ? <span className="soft block">by way of {item.route.via.join(", ")}</span> : null}
                     </td>

@@ -1,14 +1,22 @@
 import { Link } from "react-router";
 
-import { useEnds, type EndsQuestion } from "../api/queries";
+import { useEnds, useNeighbours, type EndsQuestion } from "../api/queries";
+import { RelationGates } from "../neighbours/RelationGates";
+import { relationKey } from "../neighbours/relations";
 import { Failed, Working } from "../ui/States";
 
 /** The link to the next device, both ends gate by gate. */
-export function Ends({ survey, question, nothing }: {
-  survey: number; question: EndsQuestion | null; nothing: string;
+export function Ends({ survey, device, question, nothing }: {
+  survey: number; device: string; question: EndsQuestion | null; nothing: string;
 }) {
   const ends = useEnds(survey, question);
   const data = ends.data;
+  const relations = (useNeighbours(survey).data?.pairs ?? []).filter((pair) => {
+    const names = [pair.left.device, pair.right.device];
+    // Between both ends everything; where the packet goes nowhere, what fails at this device.
+    if (data?.right) return names.includes(data.left.device) && names.includes(data.right.device);
+    return question === null && !pair.works && names.includes(device);
+  });
   const name = (end: { device: string; interface: string }) => `${end.device} ${end.interface}`;
   return (
     <section aria-label="The ends" className="flex min-h-0 min-w-0 flex-col overflow-auto border-l border-base-300 p-3">
@@ -64,6 +72,7 @@ export function Ends({ survey, question, nothing }: {
           ) : null}
         </>
       ) : null}
+      {relations.map((relation) => <RelationGates key={relationKey(relation)} survey={survey} relation={relation} />)}
     </section>
   );
 }

@@ -2,10 +2,12 @@ import { useMemo } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 
 import type { Shapes } from "../api/client";
-import { useDevice, useSource } from "../api/queries";
+import { useDevice, useNeighbours, useSource } from "../api/queries";
 import { Severity } from "../ui/Badge";
 import { DataTable, type Column } from "../ui/DataTable";
-import { type Evidence } from "../ui/EvidenceLink";
+import { RelationGates } from "../neighbours/RelationGates";
+import { relationKey } from "../neighbours/relations";
+import { EvidenceLink, evidencePlace, type Evidence } from "../ui/EvidenceLink";
 import { SourceText } from "../ui/SourceText";
 import { Failed, Working } from "../ui/States";
 import { hopWords, many, protocolWords } from "../ui/words";
@@ -15,10 +17,10 @@ type Interface = Shapes["InterfaceShape"];
 type Route = Shapes["RouteShape"];
 type Compared = Shapes["ComparedRouteShape"];
 
-const PARTS = ["interfaces", "routes", "compare", "findings"] as const;
+const PARTS = ["interfaces", "routes", "neighbours", "compare", "findings"] as const;
 type Part = (typeof PARTS)[number];
 const PART_WORDS: Record<Part, string> = {
-  interfaces: "Interfaces", routes: "Routes", compare: "Computed beside gathered", findings: "Findings",
+  interfaces: "Interfaces", routes: "Routes", neighbours: "Neighbours", compare: "Computed beside gathered", findings: "Findings",
 };
 
 /** One device: what it has, what follows from it, and its own text beside it. */
@@ -71,7 +73,8 @@ export function DevicePage() {
       <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1.55fr)_minmax(0,1fr)]">
         <div className="min-h-0 overflow-auto p-4">
           {part === "interfaces" ? <Interfaces survey={survey} data={data} show={show} /> : null}
-          {part === "routes" ? <Routes data={data} show={show} /> : null}
+          {part === "routes" ? <Routes survey={survey} data={data} show={show} /> : null}
+          {part === "neighbours" ? <DeviceNeighbours survey={survey} device={name} /> : null}
           {part === "compare" ? <Compare data={data} /> : null}
           {part === "findings" ? <Findings data={data} show={show} /> : null}
         </div>
@@ -152,7 +155,17 @@ function Interfaces({ survey, data, show }: { survey: number; data: Device; show
 
 type FamilyRoute = Route & { key: string };
 
-function Routes({ data, show }: { data: Device; show: (item: Evidence) => void }) {
+/** Every relation of this device, what fails first; each opens to all its gates. */
+function DeviceNeighbours({ survey, device }: { survey: number; device: string }) {
+  const neighbours = useNeighbours(survey);
+  if (neighbours.isPending) return <Working what="Comparing all ends" />;
+  if (neighbours.error) return <Failed error={neighbours.error} />;
+  const mine = neighbours.data.pairs.filter((pair) => pair.left.device === device || pair.right.device === device);
+  if (!mine.length) return <p className="soft">No routing protocol has, or should have, a neighbour here.</p>;
+  return <div className="max-w-3xl space-y-4">{mine.map((pair) => <RelationGates key={relationKey(pair)} survey={survey} relation={pair} />)}</div>;
+}
+
+function Routes({ survey, data, show }: { survey: number; data: Device; show: (item: Evidence) => void }) {
   const rows = useMemo<FamilyRoute[]>(
     () => [...data.ipv4.routes, ...data.ipv6.routes].map((route, index) => ({ ...route, key: `${route.prefix} ${index}` })),
     [data],
@@ -162,20 +175,32 @@ function Routes({ data, show }: { data: Device; show: (item: Evidence) => void }
       { head: "prefix", value: (row) => row.prefix, width: "1.4fr", mono: true },
       { head: "from", value: (row) => protocolWords(row), width: "1fr" },
       { head: "distance", value: (row) => row.distance, width: "5rem", right: true },
+      { head: "metric", value: (row) => row.metric, width: "4.5rem", right: true },
       {
         head: "next hop", value: (row) => row.next_hops.map(hopWords).join(", "), width: "1.8fr",
         show: (row) => <span className="mono">{row.next_hops.map((hop, i) => <span key={i} className="block">{hopWords(hop)}</span>)}{row.via.length ? <span className="soft block">by way of {row.via.join(", ")}</span> : null}</span>,
       },
       {
         head: "state", value: (row) => (row.selected ? "used" : `not used: ${row.why ?? ""}`), width: "1.8fr",
-        show: (row) => row.selected ? <span className="good">used</span> : <><b className="stop">not used</b><span className="block">{row.why}</span></>,
+        show: (row) => row.selected ? <span className="good">used</span> : <><b className={row.next_hops.length ? "soft" : "stop"}>not used</b><span className="block">{row.why}</span></>,
       },
-      { head: "line", value: (row) => row.because[0]?.line ?? "", width: "5.5rem", show: (row) => <>{row.because.map((item, i) => <span key={i} className="block"><LineButton item={item} show={show} /></span>)}</> },
+      {
+        head: "line", value: (row) => row.because.map(evidencePlace).join(", "), width: "7.5rem",
+        show: (row) => (
+          <>
+            {row.because.map((item, i) => (
+              <span key={i} className="block">
+                {item.device === data.name ? <LineButton item={item} show={show} /> : <EvidenceLink survey={survey} item={item} />}
+              </span>
+            ))}
+          </>
+        ),
+      },
     ],
-    [show],
+    [data.name, show, survey],
   );
   return <DataTable label="routes" file={`${data.name}-routes`} rows={rows} columns={columns} rowKey={(row) => row.key}
-    rowClass={(row) => (row.selected ? "" : "hatched")} empty="No route follows from what was gathered." />;
+    rowClass={(row) => (row.next_hops.length ? "" : "hatched")} empty="No route follows from what was gathered." />;
 }
 
 const COMPARED = { same: "same", different: "differs", missing: "only gathered", extra: "only computed" } as const;

@@ -38,7 +38,7 @@ export function NeighboursPage() {
     [pairs, protocol, words],
   );
   const groups = useMemo(() => groupRelations(shown), [shown]);
-  const open = shown.find((pair) => relationKey(pair) === query.get("pair")) ?? shown[0];
+  const open = shown.find((pair) => relationKey(pair) === query.get("pair")) ?? groups[0]?.pairs[0];
 
   if (neighbours.isPending) return <Working what="Comparing all ends" />;
   if (neighbours.error) return <Failed error={neighbours.error} />;
@@ -122,13 +122,13 @@ function Ladder({ survey, relation }: { survey: number; relation: Relation }) {
               : <>They are <b className="stop">not neighbours</b>: the first gate that does not hold is <b>{failed.gate}</b>.</>
             : "A gate does not hold."}
       </p>
-      <table className="w-full max-w-5xl table-fixed text-left">
+      <table className="w-full max-w-6xl table-fixed text-left">
         <thead className="soft">
           <tr>
-            <th scope="col" className="w-48 font-normal">gate</th>
+            <th scope="col" className="w-[17%] font-normal">gate</th>
             <th scope="col" className="font-normal">{endName(relation.left)}</th>
             <th scope="col" className="font-normal">{endName(relation.right)}</th>
-            <th scope="col" className="w-64 font-normal">lines</th>
+            <th scope="col" className="w-[41%] font-normal">lines</th>
           </tr>
         </thead>
         <tbody>

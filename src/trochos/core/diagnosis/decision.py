@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from ..forwarding.step import Forwarding
-from ..network.addressing import Address, Prefix
-from ..protocols.routes import Route
+from ..network.addressing import Address
 from ..protocols.tables import Tables
-from .why import describe, explain_prefix
+from .why import describe, explain_prefix, missing_prefix
 
 
 def explain_decision(
@@ -38,7 +37,7 @@ def explain_decision(
         )
     unsure = forwarding.not_computed(device, target.family, obeyed)
     missing = None
-    prefix = _home(tables, forwarding, target)
+    prefix = missing_prefix(tables, forwarding, device, target)
     if prefix is not None and not own:
         held = tables.of(device, target.family).best.get(prefix)
         if held is None and (obeyed is None or not prefix.covers(obeyed.prefix)):
@@ -52,19 +51,3 @@ def explain_decision(
         "uncertain": None if not unsure or own else unsure[0].why,
         "forwards": forwarding.devices[device].forwarding[target.family == 6],
     }
-
-
-def _home(tables: Tables, forwarding: Forwarding, target: Address) -> Prefix | None:
-    """The connected prefix the target lies in, as its owner or a router next to it has it."""
-    best: Route | None = None
-    for owner in forwarding.near.owners.get(target, ()):
-        route = forwarding.matching(owner.end.device, target)
-        table = tables.of(owner.end.device, target.family)
-        for candidate in table.covering(target):
-            if candidate.protocol == "connected" and candidate.selected:
-                route = candidate
-                break
-        if route is not None and route.protocol == "connected":
-            best = route
-            break
-    return best.prefix if best is not None else None

@@ -46,7 +46,7 @@ class Finding:
             "interface": self.interface,
             "peer": None
             if self.peer is None
-            else {"device": self.peer.device, "interface": self.peer.interface},
+            else {"device": self.peer.device, "interface": self.peer.interface or None},
             "summary": self.summary,
             "detail": self.detail,
             "evidence": [source.as_json() for source in self.evidence],

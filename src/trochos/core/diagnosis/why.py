@@ -169,3 +169,55 @@ def _towards(
         if hop.route.protocol == "connected":
             break
     return out
+
+
+def missing_prefix(
+    tables: Tables, forwarding: Forwarding, device: str, target: Address
+) -> Prefix | None:
+    """The prefix that a device would need for a target: what those beside it use for it.
+
+    That is the target's own subnet where a router next door holds it, else the longest
+    prefix by which one of them sends the target on, away from this device.
+    """
+    home = _home(tables, forwarding, target)
+    beside = {
+        other.device
+        for segment in tables.network.segments
+        if any(end.device == device for end in segment.ends)
+        for other in segment.ends
+        if other.device != device and forwarding.devices[other.device].role == "router"
+    }
+    if home is None or any(tables.of(name, target.family).best.get(home) for name in beside):
+        return home
+    longest: Prefix | None = None
+    for name in sorted(beside):
+        route = forwarding.matching(name, target)
+        if route is None or not route.usable or route.prefix == home:
+            continue
+        towards = {
+            taker.device
+            for hop in route.next_hops
+            for fate in forwarding.along(name, route, hop, target)
+            if (taker := fate.to) is not None
+        }
+        if device in towards or route.protocol in ("connected", "local"):
+            continue
+        if longest is None or route.prefix.length > longest.length:
+            longest = route.prefix
+    return longest or home
+
+
+def _home(tables: Tables, forwarding: Forwarding, target: Address) -> Prefix | None:
+    """The connected prefix the target lies in, as its owner or a router next to it has it."""
+    best: Route | None = None
+    for owner in forwarding.near.owners.get(target, ()):
+        route = forwarding.matching(owner.end.device, target)
+        table = tables.of(owner.end.device, target.family)
+        for candidate in table.covering(target):
+            if candidate.protocol == "connected" and candidate.selected:
+                route = candidate
+                break
+        if route is not None and route.protocol == "connected":
+            best = route
+            break
+    return best.prefix if best is not None else None

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from ..finding import ORDER, Finding
-from . import addresses, hosts, links, loops, statics
+from . import addresses, hosts, links, loops, neighbours, statics
 from .context import Context
 
-FAMILIES = (addresses, links, statics, hosts, loops)
+FAMILIES = (addresses, links, statics, hosts, neighbours, loops)
 KINDS: dict[str, str] = {kind: text for family in FAMILIES for kind, text in family.KINDS.items()}
 
 

@@ -1,0 +1,76 @@
+"""Findings about neighbour relations: one per pair of ends, named after the gate that fails."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+
+from ...network.facts import End
+from ...protocols import eigrp, rip
+from ...protocols.bgp import sessions
+from ...protocols.gates import Relation
+from ...protocols.ospf import neighbours as ospf
+from ..absence import NAMES, relation_sentence
+from ..finding import BREAKS, RISKS, Finding
+from .context import Context
+
+_GATES = {
+    "ospf": (*(gate.name for gate in ospf.GATES), "designated router", "one neighbour"),
+    "rip": tuple(gate.name for gate in rip.GATES),
+    "eigrp": tuple(gate.name for gate in eigrp.GATES),
+    "bgp": (
+        *(gate.name for gate in sessions.GATES),
+        "IPv4 family",
+        "IPv6 family",
+        "external policy",
+    ),
+}
+
+
+def kind_of(protocol: str, gate: str) -> str:
+    """The kind of finding for a gate of a protocol, such as `ospf-hello-interval`."""
+    return f"{protocol}-{gate.lower().replace(' ', '-')}"
+
+
+KINDS = {
+    kind_of(protocol, gate): f"Two ends fail to be {NAMES[protocol]} neighbours, or to exchange "
+    f"routes, at this gate: {gate}."
+    for protocol, gates in _GATES.items()
+    for gate in gates
+}
+
+_STOPS = {
+    "neighbour": "Without this relation neither learns a route from the other.",
+    "routes": "The relation stands, and yet routes do not pass over it in one direction or both.",
+}
+
+
+def find(context: Context) -> Iterator[Finding]:
+    """One finding per relation that should work and does not."""
+    relations = context.tables.relations()
+    working: dict[tuple[str, frozenset[str]], int] = defaultdict(int)
+    for relation in relations:
+        if relation.works:
+            working[_pair(relation)] += 1
+    for relation in relations:
+        gate = relation.first_failing
+        if relation.works or gate is None or gate.gate == "line":
+            continue  # a line that is down has a finding of its own
+        left, right = relation.left, relation.right
+        spare = working[_pair(relation)] > 0
+        where = f"{left.address or left.interface}-{right.device}-{right.address or ''}"
+        yield Finding(
+            kind_of(relation.protocol, gate.gate),
+            RISKS if spare else BREAKS,
+            left.device,
+            relation_sentence(relation),
+            _STOPS.get(gate.stops, _STOPS["neighbour"]),
+            gate.evidence,
+            interface=left.interface,
+            peer=End(right.device, right.interface or ""),
+            key=where,
+        )
+
+
+def _pair(relation: Relation) -> tuple[str, frozenset[str]]:
+    return relation.protocol, frozenset((relation.left.device, relation.right.device))

@@ -1,0 +1,36 @@
+import { Link } from "react-router";
+
+import { endName, familyProtocol, relationKey, type Relation } from "./relations";
+
+/** A relation in little space: its state, and its gates from the first that fails. */
+export function RelationGates({ survey, relation }: { survey: number; relation: Relation }) {
+  const failing = relation.gates.filter((gate) => !gate.holds);
+  return (
+    <section className="border-t border-base-300 pt-2" aria-label={`${familyProtocol(relation)} between ${endName(relation.left)} and ${endName(relation.right)}`}>
+      <h3>
+        <Link className="underline decoration-dotted" to={`/s/${survey}/neighbours?pair=${encodeURIComponent(relationKey(relation))}`}>
+          {familyProtocol(relation)} neighbours
+        </Link>{" "}
+        <span className="soft">{relation.left.device} {relation.left.state}, {relation.right.device} {relation.right.state}</span>
+      </h3>
+      <table className="w-full table-fixed text-left">
+        <thead className="soft">
+          <tr>
+            <th scope="col" className="w-[32%] font-normal">gate</th>
+            <th scope="col" className="font-normal">{endName(relation.left)}</th>
+            <th scope="col" className="font-normal">{endName(relation.right)}</th>
+          </tr>
+        </thead>
+        <tbody>
+          {(relation.works ? relation.gates.slice(-3) : failing).map((gate) => (
+            <tr key={gate.gate} className={`border-t border-base-300 align-top ${gate.holds ? "" : "hatched"}`}>
+              <th scope="row" className={`py-1 pr-2 text-left ${gate.holds ? "font-normal" : "stop"}`}>{gate.holds ? "✓" : "✕"} {gate.gate}</th>
+              <td className="mono py-1 pr-2 break-words">{gate.left ?? "–"}</td>
+              <td className="mono py-1 break-words">{gate.right ?? "–"}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
