@@ -1,10 +1,11 @@
 import { useMemo, useRef, useState, type PointerEvent } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
-import { useMap, usePath } from "../api/queries";
+import { useMap, useNeighbours, usePath } from "../api/queries";
 import { questionOf, queryOf } from "../case/CasePage";
 import { layOut, mainBranch, type Path } from "../case/journey";
 import { Sentence } from "../case/Sentence";
+import { familyProtocol, relationLabel, type Relation } from "../neighbours/relations";
 import { downloadPng, downloadSvg } from "../ui/download";
 import { Empty, Failed, Working } from "../ui/States";
 import { VERDICT_WORDS } from "../ui/words";
@@ -13,7 +14,8 @@ import { layOutMap, type Drawing, type Place } from "./layout";
 /** The network, laid out from the case: the path a straight spine, the rest hung on it. */
 export function MapPage() {
   const survey = Number(useParams().survey);
-  const [query] = useSearchParams();
+  const [query, setQuery] = useSearchParams();
+  const neighbours = useNeighbours(survey);
   const navigate = useNavigate();
   const question = useMemo(() => questionOf(query), [query]);
   const map = useMap(survey);
@@ -25,12 +27,28 @@ export function MapPage() {
     return layOutMap(map.data, answer ? layOut(answer).columns : []);
   }, [map.data, answer, question, path.error]);
 
+  const protocols = [...new Set((neighbours.data?.pairs ?? []).map(familyProtocol))];
+  const overlay = protocols.find((name) => name === query.get("neighbours")) ?? null;
+  const relations = (neighbours.data?.pairs ?? []).filter((pair) => familyProtocol(pair) === overlay);
+  const show = (name: string) => {
+    const next = new URLSearchParams(query);
+    if (name) next.set("neighbours", name);
+    else next.delete("neighbours");
+    setQuery(next, { replace: true });
+  };
+
   return (
     <div className="flex h-full min-h-0 flex-col">
       <header className="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-base-300 px-4 py-2">
         <h1 className="sr-only">Map</h1>
         <Sentence survey={survey} question={question} onAsk={(next) => void navigate(`/s/${survey}/map?${queryOf(next).toString()}`)} />
         <span className="ml-auto flex items-center gap-1">
+          {protocols.length ? (
+            <select aria-label="Show neighbours of" className="select select-xs w-auto" value={overlay ?? ""} onChange={(event) => show(event.target.value)}>
+              <option value="">no neighbours</option>
+              {protocols.map((name) => <option key={name} value={name}>{name} neighbours</option>)}
+            </select>
+          ) : null}
           {question ? <Link className="btn btn-ghost btn-xs" to={`/s/${survey}/map`}>Without the case</Link> : null}
           {question ? <Link className="btn btn-ghost btn-xs" to={`/s/${survey}/case?${queryOf(question).toString()}`}>Journey</Link> : null}
           <button type="button" className="btn btn-ghost btn-xs" onClick={() => downloadSvg(svg.current, "map")}>SVG</button>
@@ -45,20 +63,26 @@ export function MapPage() {
       {path.error ? <Failed error={path.error} /> : null}
       {map.data && map.data.nodes.length === 0 ? <Empty title="There is no device in this survey." /> : null}
       {drawing && map.data ? (
-        <Chart survey={survey} drawing={drawing} path={answer} svgRef={svg} open={(device) => void navigate(`/s/${survey}/devices/${device}`)} />
+        <Chart survey={survey} drawing={drawing} path={answer} relations={relations} svgRef={svg} open={(device) => void navigate(`/s/${survey}/devices/${device}`)} />
       ) : null}
-      <Legend path={answer} />
+      <Legend path={answer} overlay={overlay} />
     </div>
   );
 }
 
-function Legend({ path }: { path: Path | null }) {
+function Legend({ path, overlay }: { path: Path | null; overlay: string | null }) {
   return (
     <footer className="soft flex flex-wrap gap-x-5 border-t border-base-300 px-4 py-1.5">
       {path ? (
         <>
           <span><b style={{ color: "var(--out)" }}>━</b> outbound, {VERDICT_WORDS[path.outbound.verdict]}</span>
           {path.return ? <span><b style={{ color: "var(--ret)" }}>━</b> return, {VERDICT_WORDS[path.return.verdict]}</span> : null}
+        </>
+      ) : null}
+      {overlay ? (
+        <>
+          <span><b className="good">━</b> {overlay} neighbours{overlay.startsWith("OSPF") ? " (area 0 without a number)" : ""}</span>
+          <span><b className="stop">┅</b> should be, with the gate that fails</span>
         </>
       ) : null}
       <span>square: router</span>
@@ -85,8 +109,8 @@ function steps(path: Path | null, which: "outbound" | "return"): [string, string
   return out;
 }
 
-function Chart({ survey, drawing, path, svgRef, open }: {
-  survey: number; drawing: Drawing; path: Path | null;
+function Chart({ survey, drawing, path, relations, svgRef, open }: {
+  survey: number; drawing: Drawing; path: Path | null; relations: Relation[];
   svgRef: React.RefObject<SVGSVGElement | null>; open: (device: string) => void;
 }) {
   const [view, setView] = useState({ x: 0, y: 0, scale: 1 });
@@ -179,6 +203,7 @@ function Chart({ survey, drawing, path, svgRef, open }: {
             </g>
           );
         })}
+        {relations.map((relation, index) => <Tie key={index} relation={relation} at={at} />)}
         {drawing.places.map((place) => (
           <PlaceMark key={place.id} place={place} stop={stops.get(place.id) ?? null} survey={survey}
             onOpen={() => { if (!drag.current?.moved) open(place.id); }} />
@@ -190,6 +215,25 @@ function Chart({ survey, drawing, path, svgRef, open }: {
         <button type="button" className="btn btn-sm btn-square" aria-label="Fit" onClick={() => setView({ x: 0, y: 0, scale: 1 })}>▢</button>
       </div>
     </div>
+  );
+}
+
+/** A neighbour relation as a line of its own: whole if it works, broken with its gate if not. */
+function Tie({ relation, at }: { relation: Relation; at: Map<string, Place> }) {
+  const a = at.get(relation.left.device);
+  const b = at.get(relation.right.device);
+  if (!a || !b) return null;
+  const colour = relation.works ? "var(--good)" : "var(--stop)";
+  const label = relationLabel(relation);
+  return (
+    <g fill="none">
+      <title>{`${familyProtocol(relation)}: ${relation.left.device} ${relation.left.state}, ${relation.right.device} ${relation.right.state}`}</title>
+      <path d={`M${a.x} ${a.y}L${b.x} ${b.y}`} stroke={colour} strokeWidth={relation.works ? 5 : 4} strokeOpacity={relation.works ? 0.55 : 1} strokeDasharray={relation.works ? undefined : "9 6"} />
+      {label ? (
+        <text x={(a.x + b.x) / 2} y={(a.y + b.y) / 2 + 4} textAnchor="middle" fontSize="11.5" fontWeight={relation.works ? 400 : 700}
+          fill={relation.works ? "var(--soft)" : "var(--stop)"} paintOrder="stroke" stroke="var(--color-base-200)" strokeWidth="5">{label}</text>
+      ) : null}
+    </g>
   );
 }
 

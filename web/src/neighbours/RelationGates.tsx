@@ -13,7 +13,7 @@ export function RelationGates({ survey, relation }: { survey: number; relation: 
         </Link>{" "}
         <span className="soft">{relation.left.device} {relation.left.state}, {relation.right.device} {relation.right.state}</span>
       </h3>
-      <table className="w-full table-fixed text-left">
+      {relation.works ? <p className="soft">Every gate holds.</p> : <table className="w-full table-fixed text-left">
         <thead className="soft">
           <tr>
             <th scope="col" className="w-[32%] font-normal">gate</th>
@@ -22,15 +22,15 @@ export function RelationGates({ survey, relation }: { survey: number; relation: 
           </tr>
         </thead>
         <tbody>
-          {(relation.works ? relation.gates.slice(-3) : failing).map((gate) => (
-            <tr key={gate.gate} className={`border-t border-base-300 align-top ${gate.holds ? "" : "hatched"}`}>
-              <th scope="row" className={`py-1 pr-2 text-left ${gate.holds ? "font-normal" : "stop"}`}>{gate.holds ? "✓" : "✕"} {gate.gate}</th>
+          {failing.map((gate) => (
+            <tr key={gate.gate} className="hatched border-t border-base-300 align-top">
+              <th scope="row" className="stop py-1 pr-2 text-left">✕ {gate.gate}</th>
               <td className="mono py-1 pr-2 break-words">{gate.left ?? "–"}</td>
               <td className="mono py-1 break-words">{gate.right ?? "–"}</td>
             </tr>
           ))}
         </tbody>
-      </table>
+      </table>}
     </section>
   );
 }

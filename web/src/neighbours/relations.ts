@@ -36,3 +36,10 @@ export function groupRelations(pairs: Relation[]): Group[] {
     (a, b) => Number(a.works) - Number(b.works) || b.pairs.length - a.pairs.length || a.title.localeCompare(b.title),
   );
 }
+
+/** What the map writes on a relation: the gate that fails, or its area if not the backbone. */
+export function relationLabel(pair: Relation): string {
+  if (!pair.works) return `✕ ${pair.first_failing ?? ""}`;
+  const area = pair.gates.find((gate) => gate.gate === "area")?.left;
+  return area && area !== "0.0.0.0" ? `area ${area.replace(/^0\.0\.0\./, "")}` : "";
+}

@@ -89,9 +89,11 @@ class Absence:
     def explain(self, device: str, prefix: Prefix) -> list[Statement]:
         """The statements from where the prefix is known to where it stops; empty if nowhere."""
         pair = self.frontier(device, prefix)
-        if pair is None:
+        if pair is None or not self.devices[device].routing.runs:
             return []
         holder, lacking = pair
+        if not self.devices[lacking].routing.runs:
+            return []  # nobody tells it anything: its own lines are what is missing
         route = self.holds(holder, prefix)
         assert route is not None
         out: list[Statement] = []
@@ -100,7 +102,7 @@ class Absence:
         out.append((holder, f"{holder} has {prefix} ({self._kind(route)}).", route.because))
         out += self._between(holder, lacking, prefix, route)
         if lacking != device:
-            out.append((device, f"{device} would learn it from there.", ()))
+            out.append((device, f"So the news does not get as far as {device}.", ()))
         return out
 
     @staticmethod

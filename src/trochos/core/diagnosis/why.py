@@ -59,7 +59,7 @@ def explain_prefix(
         if not chain or chain[-1]["device"] != device:
             chain.append(_statement(device, describe(device, held), held.because))
         return {"device": device, "prefix": str(prefix), "present": True, "chain": chain}
-    stops = absence_of(tables).explain(device, prefix) if tables.speakers else []
+    stops = absence_of(tables).explain(device, prefix)
     chain += [_statement(*statement) for statement in stops]
     for name, route in origin[:3]:
         if name != device and not stops:
@@ -85,7 +85,7 @@ def explain_prefix(
             f"; packets there follow {wider[0].prefix}" if wider else ", and no wider route either"
         )
         # Where something is not computed, nobody can say that a line is missing.
-        learns = facts_run_protocols(tables, device) and stops
+        learns = bool(stops)
         gap = None if missing or learns else _gap(tables, device, prefix)
         evidence = wider[0].because if wider else ()
         chain.append(
@@ -109,11 +109,6 @@ def absence_of(tables: Tables) -> Absence:
     found = tables.absence
     assert isinstance(found, Absence)
     return found
-
-
-def facts_run_protocols(tables: Tables, device: str) -> bool:
-    facts = tables.network.device(device)
-    return facts is not None and facts.routing.runs
 
 
 def _gap(tables: Tables, device: str, prefix: Prefix) -> Source | None:
@@ -180,6 +175,8 @@ def missing_prefix(
     prefix by which one of them sends the target on, away from this device.
     """
     home = _home(tables, forwarding, target)
+    if not forwarding.devices[device].routing.runs:
+        return home
     beside = {
         other.device
         for segment in tables.network.segments
