@@ -70,6 +70,7 @@ def test_a_failing_pair_opens_to_its_gates_and_to_the_line(page: Page) -> None:
 
 
 def test_neighbours_are_found_by_name_and_protocol(page: Page) -> None:
+    page.get_by_role("link", name="Neighbours", exact=True).wait_for()
     page.keyboard.press("n")
     relations = page.get_by_label("Relations")
     page.get_by_label("Find a device or interface").fill("tidewater")
