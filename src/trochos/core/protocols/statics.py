@@ -45,6 +45,12 @@ class StaticResolver:
             and links.usable_for_routes(End(device.name, interface.name))
         }
         self.interfaces = {i.name: i for i in device.interfaces}
+        self.broadcast = {
+            Address(4, fact.connected.last): fact.connected
+            for interface in device.interfaces
+            for fact in interface.addresses
+            if fact.address.family == 4 and family == 4 and fact.connected.length < 31
+        }
         self.connected: dict[Prefix, list[str]] = {}
         self.down: list[tuple[Prefix, str]] = []
         groups: dict[tuple[Prefix, int, int], list[StaticRoute]] = {}
@@ -165,6 +171,13 @@ class StaticResolver:
                 problem=UNRESOLVED,
                 why=f"the gateway {gateway} is {self.device.name}'s own address on "
                 f"{self.own[gateway]}.",
+            )
+        broadcast = self.broadcast.get(gateway)
+        if broadcast is not None and not static.kernel:
+            return Resolution(
+                problem=UNRESOLVED,
+                why=f"the gateway {gateway} is the broadcast address of {broadcast}, which no "
+                "system takes as a next hop.",
             )
         if gateway.family == 6 and gateway.is_link_local:
             if static.interface is None:

@@ -24,7 +24,7 @@ from ..network.facts import (
 from ..network.policy import NO_POLICY
 from ..network.quiet import without_collecting
 from ..network.routing import NO_ROUTING
-from . import hostfiles, iproute, wiring
+from . import hostfiles, iproute, reports, wiring
 from .drafts import CaptureDraft, ConfigDraft, InterfaceDraft
 from .frr import tables as frr_tables
 from .frr import text as frr_text
@@ -33,7 +33,6 @@ from .masking import mask
 from .report import FileReport, Ledger, split_lines
 from .yang import data as yang
 
-_GATHERED_JSON_KEYS = ("routerId", "neighbors", "ipv4Unicast", "ipv6Unicast", "nftables")
 _SUFFIX = re.compile(
     r"[-_. ](?:ip-?)?(?:addr(?:ess)?|route6?|routes|link|neigh|frr|conf|config|running|sysctl"
     r"|tunnels?|vlan|yang|data|hosts?file|resolv)$",
@@ -179,6 +178,12 @@ class _Survey:
             capture, ledger = hostfiles.read_sysctl(device, name, text)
             self.draft(device).captures.append(capture)
             self.done(ledger, device)
+        elif reports.looks_like_text(text):
+            ledger = Ledger(device, name, reports.KIND, lines)
+            for number in range(1, len(lines) + 1):
+                ledger.irrelevant(number)
+            self.draft(device)
+            self.done(ledger, device)
         else:
             ledger = Ledger(device or None, name, "not recognised", lines)
             ledger.note = "Nothing here reads this kind of file, so it was left aside."
@@ -241,11 +246,11 @@ class _Survey:
             self.draft(device).captures.append(frr_tables.read(root, name))
             ledger.settle_json(root, False)
         else:
-            gathered = any(key in root.members() for key in _GATHERED_JSON_KEYS)
+            gathered = reports.looks_like_json(root)
             empty = not root.members() and isinstance(root.value, dict)
             kind_text = "an empty object" if empty else "JSON that is not recognised"
             if gathered:
-                kind_text = "what a routing protocol reported"
+                kind_text = reports.KIND
                 root.ignore_all()
             ledger = Ledger(device or None, name, kind_text, lines)
             ledger.settle_json(root, False)
