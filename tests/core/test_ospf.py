@@ -234,3 +234,44 @@ def _files(survey: Computed) -> dict[str, str]:
         if device:
             out |= {f"devices/{device}/{name}": text for name, text in files.items()}
     return out
+
+
+def test_one_router_id_on_two_routers_of_an_area_leaves_nothing_certain() -> None:
+    survey = compute(
+        {
+            "topology.json": wired(
+                ("gull", "eth1", "tern", "eth1"), ("tern", "eth2", "mill", "eth1")
+            ),
+            "devices/gull/frr.conf": router(
+                "gull", 1, [("eth1", "10.0.0.1/30", 0), ("eth2", "10.0.8.1/24", 0)]
+            ),
+            "devices/tern/frr.conf": router(
+                "tern", 2, [("eth1", "10.0.0.2/30", 0), ("eth2", "10.0.1.1/30", 0)]
+            ),
+            "devices/mill/frr.conf": router(
+                "mill", 1, [("eth1", "10.0.1.2/30", 0), ("eth2", "10.0.9.1/24", 0)]
+            ),
+        }
+    )
+    (finding,) = [f for f in survey.findings if f.kind == "ospf-router-id-twice"]
+    assert finding.device == "gull" and finding.peer is not None and finding.peer.device == "mill"
+    path = survey.path("gull", "10.0.9.1")
+    assert path.works == "unknown"
+    assert "replaces each other for ever" in path.sentence()
+
+
+def test_a_medium_without_multicast_needs_listed_neighbours() -> None:
+    survey = chain()
+    assert survey.tables.relations()[0].works
+    quiet = compute(
+        {
+            path: text.replace(
+                " ip address 10.0.0.1/30\n",
+                " ip address 10.0.0.1/30\n ip ospf network non-broadcast\n",
+            )
+            for path, text in _files(survey).items()
+        }
+    )
+    (relation,) = [r for r in quiet.tables.relations() if not r.works]
+    assert relation.first_failing is not None
+    assert relation.first_failing.gate == "neighbour listed"

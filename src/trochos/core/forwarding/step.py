@@ -58,8 +58,9 @@ class Forwarding:
         self.near = Neighbourhood(self.tables)
         for (name, family), table in self.tables.tables.items():
             self.obeyed[name, family] = _obeyed(table)
+        doubts = self.tables.doubts()
         for device in self.tables.network.devices:
-            for item in device.unmodelled:
+            for item in (*device.unmodelled, *doubts.get(device.name, ())):
                 for family in (4, 6):
                     if item.family not in (None, family):
                         continue

@@ -58,7 +58,6 @@ class RipHabits:
     redistribute_metric: int = 1
     shares_equal_cost: bool = True
     """Equal hop counts share traffic without being told to."""
-    infinity: int = 16
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,6 +90,3 @@ class BgpHabits:
     requires_policy: bool = True
     """RFC 8212: without a policy nothing is announced to or accepted from other systems."""
     max_paths: int = 1
-    local_preference: int = 100
-    oldest_wins: bool = True
-    """Between equal external paths the one received first is kept."""

@@ -135,7 +135,6 @@ class OspfArea:
     summaries: bool = True
     default_cost: Number | None = None
     ranges: tuple[AreaRange, ...] = ()
-    nssa_ranges: tuple[AreaRange, ...] = ()
     filters: tuple[RouteFilter, ...] = ()
     """`in`: what is announced into the area; `out`: what is announced of it elsewhere."""
     authentication: Word | None = None
@@ -215,9 +214,7 @@ class RipProcess:
     offsets: tuple[RouteFilter, ...] = ()
     distance: Number | None = None
     statics: tuple[tuple[Prefix, Source], ...] = ()
-    aggregates: tuple[tuple[Prefix, Source], ...] = ()
     max_paths: int = 1
-    auto_summary: bool = False
 
     @property
     def name(self) -> str:
@@ -307,13 +304,11 @@ class BgpNeighbourFamily:
 class BgpNeighbour:
     """One configured neighbour with everything it inherits from its group.
 
-    `remote_as` is a number, or `internal` / `external` as words. `address` None with an
-    `interface` is a neighbour found by its link-local address.
+    `remote_as` is a number, or `internal` / `external` as words.
     """
 
     source: Source
     address: Address | None = None
-    interface: str | None = None
     remote_as: Word | None = None
     local_as: Number | None = None
     local_as_options: frozenset[str] = frozenset()
@@ -386,13 +381,8 @@ class BgpProcess:
     multipath_relax: bool = False
     as_path_ignore: bool = False
     missing_med_worst: bool = False
-    med_confederation: bool = False
-    fast_external_failover: bool = True
     disable_connected_check: bool = False
     shutdown: Flag | None = None
-    suppress_duplicates: bool = True
-    confederation: Number | None = None
-    confederation_members: frozenset[int] = frozenset()
 
     @property
     def name(self) -> str:

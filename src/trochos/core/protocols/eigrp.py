@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from ..network.addressing import Address, Prefix
-from ..network.facts import AddressFact, Device, End, Interface, Network
+from ..network.facts import AddressFact, Device, End, Interface, Network, Unmodelled
 from ..network.routing import EigrpInterface, EigrpProcess, Number, Redistribution
 from ..network.source import Source
 from .gates import Gate, Judged, Reading, Relation, Side, judge
@@ -282,6 +282,9 @@ class EigrpSpeakers:
 
     def relations(self) -> list[Relation]:
         return self._relations
+
+    def doubts(self) -> dict[str, list[Unmodelled]]:
+        return {}
 
     def _find(self, links: Links) -> None:
         by_segment: dict[int, list[EigrpEnd]] = defaultdict(list)

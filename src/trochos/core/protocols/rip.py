@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from ..network.addressing import Address, Prefix, prefix_of
-from ..network.facts import AddressFact, Device, End, Interface, Network
+from ..network.facts import AddressFact, Device, End, Interface, Network, Unmodelled
 from ..network.routing import Redistribution, RipInterface, RipProcess, RouteFilter
 from ..network.source import Source
 from .gates import NOTHING, ROUTES, Gate, Judged, Reading, Relation, Side, judge
@@ -172,9 +172,16 @@ def _same_subnet(left: Reading, right: Reading) -> bool:
     return mine.connected.contains(theirs.address) and theirs.connected.contains(mine.address)
 
 
-def _passive(end: RipEnd, _: RipEnd) -> Reading:
+def _silent_to(end: RipEnd, other: RipEnd) -> bool:
+    """True if an end is passive and does not list the other as a neighbour to tell anyway."""
+    return end.passive and all(address != other.address for address, _ in end.process.neighbours)
+
+
+def _passive(end: RipEnd, other: RipEnd) -> Reading:
     source = (end.passive_source,) if end.passive and end.passive_source else ()
-    return Reading("passive, listens only" if end.passive else "not passive", source, end.passive)
+    silent = _silent_to(end, other)
+    text = "passive, listens only" if silent else "passive, tells this neighbour"
+    return Reading(text if end.passive else "not passive", source, silent)
 
 
 def _versions(end: RipEnd, _: RipEnd) -> Reading:
@@ -223,7 +230,7 @@ def _hears(listener: RipEnd, speaker: RipEnd, gates: list[Judged]) -> bool:
     """True if the listener takes the speaker's updates."""
     for gate in gates:
         if gate.gate == "not passive":
-            if speaker.passive:
+            if _silent_to(speaker, listener):
                 return False
         elif gate.gate == "version":
             if not speaker.send & listener.receive:
@@ -257,6 +264,9 @@ class RipSpeakers:
     def relations(self) -> list[Relation]:
         return self._relations
 
+    def doubts(self) -> dict[str, list[Unmodelled]]:
+        return {}
+
     def _find(self, links: Links) -> None:
         by_segment: dict[int, list[RipEnd]] = defaultdict(list)
         for router in self.routers.values():
@@ -271,7 +281,7 @@ class RipSpeakers:
                         self._pair(left, right)
 
     def _pair(self, left: RipEnd, right: RipEnd) -> None:
-        if left.passive and right.passive:
+        if _silent_to(left, right) and _silent_to(right, left):
             return
         if (left.passive and not right.enabled) or (right.passive and not left.enabled):
             return

@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 from ..network.addressing import FAMILIES, Prefix
-from ..network.facts import Device, Network
+from ..network.facts import Device, Network, Unmodelled
 from ..network.quiet import without_collecting
 from .bgp.speakers import BgpSpeakers
 from .connected import connected_routes
@@ -45,6 +45,9 @@ class Speakers(Protocol):
     def relations(self) -> list[Relation]:
         """Every pair of ends that are or should be neighbours."""
 
+    def doubts(self) -> dict[str, list[Unmodelled]]:
+        """Per device: why its routes of this protocol are never certain."""
+
 
 @dataclass(slots=True)
 class Tables:
@@ -60,6 +63,14 @@ class Tables:
 
     def of(self, device: str, family: int) -> Table:
         return self.tables[device, family]
+
+    def doubts(self) -> dict[str, list[Unmodelled]]:
+        """Per device: why what it learned is never certain, such as routes that never settle."""
+        out: dict[str, list[Unmodelled]] = {}
+        for speakers in self.speakers:
+            for device, items in speakers.doubts().items():
+                out.setdefault(device, []).extend(items)
+        return out
 
     def relations(self) -> list[Relation]:
         """Every neighbour relation of every protocol."""

@@ -10,6 +10,7 @@ from ...protocols import eigrp, rip
 from ...protocols.bgp import sessions
 from ...protocols.gates import Relation
 from ...protocols.ospf import neighbours as ospf
+from ...protocols.ospf.speakers import OspfSpeakers
 from ..absence import NAMES, relation_sentence
 from ..finding import BREAKS, RISKS, Finding
 from .context import Context
@@ -39,6 +40,8 @@ KINDS = {
     for gate in gates
 }
 
+KINDS["ospf-router-id-twice"] = "Two OSPF routers of one area have the same router id."
+
 _STOPS = {
     "neighbour": "Without this relation neither learns a route from the other.",
     "routes": "The relation stands, and yet routes do not pass over it in one direction or both.",
@@ -47,6 +50,7 @@ _STOPS = {
 
 def find(context: Context) -> Iterator[Finding]:
     """One finding per relation that should work and does not."""
+    yield from _twins(context)
     relations = context.tables.relations()
     working: dict[tuple[str, frozenset[str]], int] = defaultdict(int)
     for relation in relations:
@@ -70,6 +74,27 @@ def find(context: Context) -> Iterator[Finding]:
             peer=End(right.device, right.interface or ""),
             key=where,
         )
+
+
+def _twins(context: Context) -> Iterator[Finding]:
+    for speakers in context.tables.speakers:
+        if not isinstance(speakers, OspfSpeakers):
+            continue
+        for number, one, other in speakers.domain.twins():
+            ids = [router.ends[0].router_id for router in (one, other)]
+            lines = tuple(identity.source for identity in ids if identity is not None)
+            yield Finding(
+                "ospf-router-id-twice",
+                BREAKS,
+                one.device.name,
+                f"{one.device.name} and {other.device.name} have one OSPF router id in area "
+                f"{ospf.dotted(number)}.",
+                "What each announces replaces what the other announced, for ever: routes come "
+                "and go all over the area.",
+                lines,
+                peer=End(other.device.name, ""),
+                key=f"{other.device.name}-{number}",
+            )
 
 
 def _pair(relation: Relation) -> tuple[str, frozenset[str]]:

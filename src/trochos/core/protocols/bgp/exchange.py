@@ -264,6 +264,9 @@ def take(
             f"{end.name} has no policy for what it takes from {other.name}",
             (given.source,) if given else (),
         )
+    if external and end.neighbour is not None and end.neighbour.enforce_first_as:
+        if route.as_path[:1] != (other.local_as,):
+            return Refusal(f"{end.name} wants the neighbour's own AS first in the path")
     if external and end.local_as != end.process.number and end.neighbour is not None:
         if "no-prepend" not in end.neighbour.local_as_options:
             route = replace(route, as_path=(end.local_as, *route.as_path))

@@ -12,7 +12,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from ...network.addressing import Address, Prefix, host_prefix
-from ...network.facts import Device, Network
+from ...network.facts import Device, Network, Unmodelled
 from ...network.routing import BgpAggregate, BgpProcess, Redistribution
 from ...network.source import Source
 from ..gates import Relation
@@ -390,6 +390,15 @@ class BgpFamilySpeakers:
 
     def relations(self) -> list[Relation]:
         return self.whole.relations() if self.family == 4 else []
+
+    def doubts(self) -> dict[str, list[Unmodelled]]:
+        """Speakers whose choice never settles."""
+        out: dict[str, list[Unmodelled]] = {}
+        for name, prefix in sorted(self.whole.unsettled[self.family]):
+            process = self.whole.states[self.family][name].process
+            why = f"BGP never settles on a path to {prefix}: neighbours change each other's choice"
+            out.setdefault(name, []).append(Unmodelled(process.source, why, self.family))
+        return out
 
 
 def _same(a: Path, b: Path) -> bool:

@@ -14,7 +14,7 @@ from functools import cached_property
 from typing import NamedTuple
 
 from ...network.addressing import Address, Prefix, host_prefix, prefix_of
-from ...network.facts import Device, Network
+from ...network.facts import Device, Network, Unmodelled
 from ...network.routing import AreaRange, OspfArea, OspfProcess
 from ...network.source import Source
 from ..links import Links
@@ -689,6 +689,41 @@ class OspfDomain:
             )
             if item.prefix not in router.best:
                 _offer_external(found, item.prefix, offer)
+
+    def twins(self) -> list[tuple[int, Router, Router]]:
+        """(area, router, router) that have one router id and reach each other in that area."""
+        out = []
+        for number, graph in sorted(self.graphs.items()):
+            held: dict[int, list[int]] = defaultdict(list)
+            for node, name in enumerate(graph.nodes):
+                identity = self.routers[name].ends[0].router_id
+                if identity is not None:
+                    held[identity.value].append(node)
+            for nodes in held.values():
+                for index, one in enumerate(nodes):
+                    for other in nodes[index + 1 :]:
+                        if graph.distance[one, other] < FAR:
+                            pair = (graph.nodes[one], graph.nodes[other])
+                            out.append((number, self.routers[pair[0]], self.routers[pair[1]]))
+        return out
+
+    def doubts(self) -> dict[str, list[Unmodelled]]:
+        """What two routers with one router id announce replaces each other for ever (13.4)."""
+        out: dict[str, list[Unmodelled]] = defaultdict(list)
+        for number, one, other in self.twins():
+            identity = one.ends[0].router_id
+            assert identity is not None
+            names = f"{one.device.name} and {other.device.name}"
+            why = (
+                f"{names} have one router id, {dotted(identity.value)}, in area "
+                f"{dotted(number)}, so what they announce replaces each other for ever"
+            )
+            graph = self.graphs[number]
+            start = graph.index[one.device.name]
+            for node, name in enumerate(graph.nodes):
+                if graph.distance[start, node] < FAR:
+                    out[name].append(Unmodelled(identity.source, why, self.family))
+        return out
 
     # -- candidates for the table -------------------------------------------------------------
 

@@ -15,9 +15,9 @@ from ...network.routing import Word
 from ...network.source import Source
 from ..gates import ROUTES, Gate, Judged, Outcome, Reading, Relation, Side, judge
 from ..links import Links
-from .interfaces import LOOPBACK, POINT_TO_POINT, SHARED, OspfEnd
+from .interfaces import LOOPBACK, NON_BROADCAST, POINT_TO_POINT, SHARED, OspfEnd
 
-DOWN, INIT, TWO_WAY = "down", "init", "two-way"
+DOWN, ATTEMPT, TWO_WAY = "down", "attempt", "two-way"
 EXSTART, EXCHANGE, FULL = "exstart", "exchange", "full"
 
 
@@ -149,6 +149,12 @@ def _area_kind(end: OspfEnd, _: OspfEnd) -> Reading:
     return Reading(area.kind, _sources(source))
 
 
+def _finds(end: OspfEnd, _: OspfEnd) -> Reading:
+    """Without multicast, neighbours must be listed, and such lists are not read."""
+    reading = _kind(end, end)
+    return Reading(reading.text, reading.evidence, end.network_type != NON_BROADCAST)
+
+
 def _identity(end: OspfEnd, _: OspfEnd) -> Reading:
     if end.router_id is None:
         return Reading("none", (end.process.source,), None)
@@ -223,6 +229,13 @@ GATES: tuple[Gate[OspfEnd], ...] = (
     Gate("not passive", _speaks, _true, stuck=_unheard),
     Gate("link-local address", _link_local, _true, stuck=_unheard, applies=_v3),
     Gate("instance", _instance, stuck=_unheard, applies=_v3),
+    Gate(
+        "neighbour listed",
+        _finds,
+        _true,
+        stuck=lambda left, right: (ATTEMPT, ATTEMPT),
+        applies=lambda a, b: NON_BROADCAST in (a.network_type, b.network_type),
+    ),
     Gate("area", _area, stuck=_unheard),
     Gate(
         "subnet",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from ...network.facts import Network
+from ...network.facts import Network, Unmodelled
 from ..gates import Relation
 from ..links import Links
 from ..routes import Route, Table
@@ -37,3 +37,7 @@ class OspfSpeakers:
 
     def relations(self) -> list[Relation]:
         return self.domain.adjacencies.relations
+
+    def doubts(self) -> dict[str, list[Unmodelled]]:
+        """Every router of an area in which two have one router id: nothing settles there."""
+        return self.domain.doubts()

@@ -278,14 +278,7 @@ class BgpReader:
         name, what, tail = rest[0], rest[1] if len(rest) > 1 else "", rest[2:]
         address = parse_address(name)
         if what == "interface" and address is None:
-            settings = self.neighbours.setdefault(name, {"source": source, "interface": name})
-            if tail[:1] == ["v6only"]:
-                tail = tail[1:]
-            if tail[:1] == ["remote-as"]:
-                settings["remote_as"] = Word(tail[1], source)
-            elif tail[:1] == ["peer-group"]:
-                settings["group"] = tail[1]
-            return UNDERSTOOD
+            return "neighbours that are found by their interface are not computed"
         if address is None and name not in self.neighbours:
             settings = self.groups.setdefault(name, {"source": source})
             if what == "peer-group":

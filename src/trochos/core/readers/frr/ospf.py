@@ -286,8 +286,7 @@ class OspfReader:
                 area.update(kind="normal", kind_source=None, summaries=True)
             return UNDERSTOOD
         if kind == "nssa" and tail[:1] == ["range"]:
-            self._range(area, "nssa_ranges", tail[1:], source, negated)
-            return UNDERSTOOD
+            return "ranges of externals of an NSSA are not computed"
         found = options(
             tail,
             {

@@ -36,7 +36,6 @@ class RipReader:
         self.filters: list[RouteFilter] = []
         self.offsets: list[RouteFilter] = []
         self.statics: list[tuple[Prefix, Source]] = []
-        self.aggregates: list[tuple[Prefix, Source]] = []
 
     def open(self, words: list[str], source: Source) -> Fate:
         if words:
@@ -81,12 +80,13 @@ class RipReader:
             if len(rest) != 1:
                 return "a distance for chosen neighbours is not computed"
             self.process["distance"] = None if negated else Number(number(rest[0], 1, 255), source)
-        elif first in ("route", "aggregate-address"):
+        elif first == "route":
             prefix = _prefix(rest[0], self.family)
-            into = self.statics if first == "route" else self.aggregates
-            into[:] = [item for item in into if item[0] != prefix]
+            self.statics = [item for item in self.statics if item[0] != prefix]
             if not negated:
-                into.append((prefix, source))
+                self.statics.append((prefix, source))
+        elif first == "aggregate-address":
+            return "aggregates of RIPng are not computed"
         elif first == "allow-ecmp":
             self.process["max_paths"] = 1 if negated else number(rest[0], 1) if rest else 256
         elif first in ("timers", "bfd", "log-adjacency-changes"):
@@ -184,7 +184,6 @@ class RipReader:
             filters=tuple(self.filters),
             offsets=tuple(self.offsets),
             statics=tuple(self.statics),
-            aggregates=tuple(self.aggregates),
             **self.process,
         )
 
