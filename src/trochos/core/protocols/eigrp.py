@@ -17,10 +17,11 @@ from ..network.addressing import Address, Prefix
 from ..network.facts import AddressFact, Device, End, Interface, Network, Unmodelled
 from ..network.routing import EigrpInterface, EigrpProcess, Number, Redistribution
 from ..network.source import Source
+from . import vectors
 from .gates import Gate, Judged, Reading, Relation, Side, judge
 from .identity import link_local, router_id, statement_covers
 from .links import Links
-from .policy import Attributes, apply_route_map, filter_permits
+from .policy import Attributes, apply_route_map
 from .rip import classful
 from .routes import NextHop, Origin, Route, Table
 
@@ -179,40 +180,9 @@ def _ends(device: Device, process: EigrpProcess, links: Links) -> list[EigrpEnd]
 # -- gates ---------------------------------------------------------------------------------
 
 
-def _line(end: EigrpEnd, _: EigrpEnd) -> Reading:
-    off = end.interface.enabled_source
-    return Reading(
-        "up" if end.up else end.why_down or "down", () if end.up or off is None else (off,), end.up
-    )
-
-
-def _enabled(end: EigrpEnd, _: EigrpEnd) -> Reading:
-    if end.enabled is not None:
-        return Reading(end.enabled.text, (end.enabled,), True)
-    what = end.fact.connected if end.fact else end.interface.name
-    after = end.process.networks[-1].source.line if end.process.networks else None
-    missing = end.process.source._replace(
-        line=None, text=f"network {what}", missing=True, after=after or end.process.source.line
-    )
-    return Reading("no statement covers it", (missing,), False)
-
-
 def _passive(end: EigrpEnd, _: EigrpEnd) -> Reading:
     source = (end.passive_source,) if end.passive and end.passive_source else ()
     return Reading("passive" if end.passive else "not passive", source, end.passive)
-
-
-def _subnet(end: EigrpEnd, _: EigrpEnd) -> Reading:
-    if end.fact is None:
-        return Reading("no address", (), None)
-    return Reading(str(end.fact.value), (end.fact.source,), end.fact)
-
-
-def _same_subnet(left: Reading, right: Reading) -> bool:
-    mine, theirs = left.value, right.value
-    if not isinstance(mine, AddressFact) or not isinstance(theirs, AddressFact):
-        return False
-    return mine.connected.contains(theirs.address) and theirs.connected.contains(mine.address)
 
 
 def _number(end: EigrpEnd, _: EigrpEnd) -> Reading:
@@ -240,16 +210,16 @@ def _unheard(left: EigrpEnd, right: EigrpEnd) -> tuple[str, str]:
     return DOWN, DOWN
 
 
-def _both(left: Reading, right: Reading) -> bool:
-    return bool(left.value and right.value)
-
-
 GATES: tuple[Gate[EigrpEnd], ...] = (
-    Gate("line", _line, _both, stuck=_unheard),
-    Gate("enabled", _enabled, _both, stuck=_unheard),
+    Gate("line", vectors.line, vectors.both, stuck=_unheard),
+    Gate("enabled", vectors.enabled, vectors.both, stuck=_unheard),
     Gate("not passive", _passive, lambda a, b: not a.value and not b.value, stuck=_unheard),
     Gate(
-        "subnet", _subnet, _same_subnet, stuck=_unheard, applies=lambda a, b: a.process.family == 4
+        "subnet",
+        vectors.subnet,
+        vectors.same_subnet,
+        stuck=_unheard,
+        applies=lambda a, b: a.process.family == 4,
     ),
     Gate("autonomous system", _number, stuck=_unheard),
     Gate("K values", _metric_weights, stuck=_unheard),
@@ -287,34 +257,25 @@ class EigrpSpeakers:
         return {}
 
     def _find(self, links: Links) -> None:
-        by_segment: dict[int, list[EigrpEnd]] = defaultdict(list)
-        for router in self.routers.values():
-            for end in router.ends:
-                segment = links.segment_of.get(end.end)
-                if segment is not None and not end.interface.loopback:
-                    by_segment[id(segment)].append(end)
-        for members in by_segment.values():
-            pairs: dict[tuple[End, End], tuple[EigrpEnd, EigrpEnd, list[Judged], bool]] = {}
-            for index, left in enumerate(members):
-                for right in members[index + 1 :]:
-                    if left.device == right.device or not (left.enabled or right.enabled):
-                        continue
-                    if (left.passive and (right.passive or not right.enabled)) or (
-                        right.passive and not left.enabled
-                    ):
-                        continue
-                    outcome = judge(GATES, left, right)
-                    key = (left.end, right.end)
-                    if outcome.up:
-                        self.hears[left.device, left.process.number].append((left, right))
-                        self.hears[right.device, right.process.number].append((right, left))
-                    # Of several processes on one link, the pair that works is shown.
-                    if key not in pairs or outcome.up:
-                        pairs[key] = (left, right, outcome.gates, outcome.up)
-            for left, right, gates, up in pairs.values():
-                self._relations.append(
-                    Relation("eigrp", self.family, _side(left, up), _side(right, up), gates, up)
-                )
+        ends = [end for router in self.routers.values() for end in router.ends]
+        shown: dict[tuple[End, End], tuple[EigrpEnd, EigrpEnd, list[Judged], bool]] = {}
+        for left, right in vectors.pairs(ends, links):
+            if (left.passive and (right.passive or not right.enabled)) or (
+                right.passive and not left.enabled
+            ):
+                continue
+            outcome = judge(GATES, left, right)
+            key = (left.end, right.end)
+            if outcome.up:
+                self.hears[left.device, left.process.number].append((left, right))
+                self.hears[right.device, right.process.number].append((right, left))
+            # Of several processes on one link, the pair that works is shown.
+            if key not in shown or outcome.up:
+                shown[key] = (left, right, outcome.gates, outcome.up)
+        for left, right, gates, up in shown.values():
+            self._relations.append(
+                Relation("eigrp", self.family, _side(left, up), _side(right, up), gates, up)
+            )
 
     def offers(self, tables: Mapping[tuple[str, int], Table]) -> dict[str, list[Route]]:
         """Candidates of all routers; computed again only if their own announcements changed."""
@@ -451,7 +412,9 @@ class EigrpSpeakers:
         for listener, speaker in self.hears.get(key, ()):
             there = self.routers[speaker.device, speaker.process.number]
             for prefix, held in self._updates(there, speaker, state[there.key]):
-                if not _allowed(router, "in", listener.interface.name, prefix):
+                if not vectors.allowed(
+                    router.device, process.filters, "in", listener.interface.name, prefix
+                ):
                     continue
                 vector = Vector(
                     min(held.vector.bandwidth, listener.bandwidth),
@@ -512,7 +475,7 @@ class EigrpSpeakers:
                 longest = max(covering, key=lambda s: s.length)
                 parts.setdefault(longest, []).append(held)
                 continue
-            if _allowed(router, "out", name, prefix):
+            if vectors.allowed(router.device, router.process.filters, "out", name, prefix):
                 out.append((prefix, held))
         for summary, source in summaries:
             members = parts.get(summary)
@@ -569,13 +532,3 @@ def _stub_allows(router: Router, held: Held) -> bool:
 def _side(end: EigrpEnd, up: bool) -> Side:
     address = str(end.address) if end.address is not None else None
     return Side(end.device, end.interface.name, address, UP if up else DOWN, UP)
-
-
-def _allowed(router: Router, direction: str, interface: str, prefix: Prefix) -> bool:
-    for item in router.process.filters:
-        if item.direction != direction or item.interface not in (None, interface):
-            continue
-        permit, _ = filter_permits(router.device.policy, item.kind, item.name, prefix, missing=True)
-        if not permit:
-            return False
-    return True

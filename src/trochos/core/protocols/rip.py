@@ -16,6 +16,7 @@ from ..network.addressing import Address, Prefix, prefix_of
 from ..network.facts import AddressFact, Device, End, Interface, Network, Unmodelled
 from ..network.routing import Redistribution, RipInterface, RipProcess, RouteFilter
 from ..network.source import Source
+from . import vectors
 from .gates import NOTHING, ROUTES, Gate, Judged, Reading, Relation, Side, judge
 from .identity import link_local, statement_covers
 from .links import Links
@@ -141,37 +142,6 @@ def _key(device: Device, settings: RipInterface) -> str | None:
 # -- gates -----------------------------------------------------------------------------
 
 
-def _line(end: RipEnd, _: RipEnd) -> Reading:
-    off = end.interface.enabled_source
-    return Reading(
-        "up" if end.up else end.why_down or "down", () if end.up or off is None else (off,), end.up
-    )
-
-
-def _enabled(end: RipEnd, _: RipEnd) -> Reading:
-    if end.enabled is not None:
-        return Reading(end.enabled.text, (end.enabled,), True)
-    what = end.fact.connected if end.fact else end.interface.name
-    after = end.process.networks[-1].source.line if end.process.networks else None
-    missing = end.process.source._replace(
-        line=None, text=f"network {what}", missing=True, after=after or end.process.source.line
-    )
-    return Reading("no statement covers it", (missing,), False)
-
-
-def _subnet(end: RipEnd, _: RipEnd) -> Reading:
-    if end.fact is None:
-        return Reading("no address", (), None)
-    return Reading(str(end.fact.value), (end.fact.source,), end.fact)
-
-
-def _same_subnet(left: Reading, right: Reading) -> bool:
-    mine, theirs = left.value, right.value
-    if not isinstance(mine, AddressFact) or not isinstance(theirs, AddressFact):
-        return False
-    return mine.connected.contains(theirs.address) and theirs.connected.contains(mine.address)
-
-
 def _silent_to(end: RipEnd, other: RipEnd) -> bool:
     """True if an end is passive and does not list the other as a neighbour to tell anyway."""
     return end.passive and all(address != other.address for address, _ in end.process.neighbours)
@@ -216,9 +186,9 @@ def _authenticated(left: RipEnd, right: RipEnd) -> bool:
 
 
 GATES: tuple[Gate[RipEnd], ...] = (
-    Gate("line", _line, lambda a, b: bool(a.value and b.value)),
-    Gate("enabled", _enabled, lambda a, b: bool(a.value and b.value)),
-    Gate("subnet", _subnet, _same_subnet, applies=lambda a, b: a.process.family == 4),
+    Gate("line", vectors.line, vectors.both),
+    Gate("enabled", vectors.enabled, vectors.both),
+    Gate("subnet", vectors.subnet, vectors.same_subnet, applies=lambda a, b: a.process.family == 4),
     Gate("not passive", _passive, lambda a, b: not a.value and not b.value, stops=ROUTES),
     Gate("version", _versions, _versions_fit, applies=lambda a, b: a.process.family == 4),
     Gate("authentication type", _mode),
@@ -268,17 +238,9 @@ class RipSpeakers:
         return {}
 
     def _find(self, links: Links) -> None:
-        by_segment: dict[int, list[RipEnd]] = defaultdict(list)
-        for router in self.routers.values():
-            for end in router.ends:
-                segment = links.segment_of.get(end.end)
-                if segment is not None and not end.interface.loopback:
-                    by_segment[id(segment)].append(end)
-        for members in by_segment.values():
-            for index, left in enumerate(members):
-                for right in members[index + 1 :]:
-                    if left.device != right.device and (left.enabled or right.enabled):
-                        self._pair(left, right)
+        ends = [end for router in self.routers.values() for end in router.ends]
+        for left, right in vectors.pairs(ends, links):
+            self._pair(left, right)
 
     def _pair(self, left: RipEnd, right: RipEnd) -> None:
         if _silent_to(left, right) and _silent_to(right, left):
@@ -457,7 +419,7 @@ class RipSpeakers:
                 continue
             if classful and not _fits_version_1(speaker, prefix):
                 continue
-            if not _allowed(router, "out", name, prefix, held.protocol):
+            if not vectors.allowed(router.device, router.process.filters, "out", name, prefix):
                 continue
             metric = held.metric
             offset = _offset(router, "out", name, prefix)
@@ -476,7 +438,8 @@ class RipSpeakers:
         offset = _offset(router, "in", name, prefix)
         # An offset list that matches takes the place of the interface's own cost.
         metric += 1 if offset is None else offset
-        return metric, _allowed(router, "in", name, prefix, None)
+        passes = vectors.allowed(router.device, router.process.filters, "in", name, prefix)
+        return metric, passes
 
 
 def _is_here(end: RipEnd, prefix: Prefix) -> bool:
@@ -485,18 +448,6 @@ def _is_here(end: RipEnd, prefix: Prefix) -> bool:
         for fact in end.interface.addresses
         if not fact.address.is_link_local
     )
-
-
-def _allowed(
-    router: Router, direction: str, interface: str, prefix: Prefix, protocol: str | None
-) -> bool:
-    for item in router.process.filters:
-        if item.direction != direction or item.interface not in (None, interface):
-            continue
-        permit, _ = filter_permits(router.device.policy, item.kind, item.name, prefix, missing=True)
-        if not permit:
-            return False
-    return True
 
 
 def _offset(router: Router, direction: str, interface: str, prefix: Prefix) -> int | None:

@@ -1,0 +1,125 @@
+"""What RIP and EIGRP share: ends with an address each, and filters per interface."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Iterator
+from typing import Protocol, TypeVar
+
+from ..network.addressing import Prefix
+from ..network.facts import AddressFact, Device, End, Interface
+from ..network.routing import NetworkStatement, RouteFilter
+from ..network.source import Source
+from .gates import Reading
+from .links import Links
+from .policy import filter_permits
+
+
+class _Process(Protocol):
+    @property
+    def source(self) -> Source: ...
+
+    @property
+    def networks(self) -> tuple[NetworkStatement, ...]: ...
+
+    @property
+    def family(self) -> int: ...
+
+
+class VectorEnd(Protocol):
+    """An interface of a router, as a distance vector protocol sees it."""
+
+    @property
+    def device(self) -> str: ...
+
+    @property
+    def interface(self) -> Interface: ...
+
+    @property
+    def process(self) -> _Process: ...
+
+    @property
+    def enabled(self) -> Source | None: ...
+
+    @property
+    def fact(self) -> AddressFact | None: ...
+
+    @property
+    def up(self) -> bool: ...
+
+    @property
+    def why_down(self) -> str | None: ...
+
+    @property
+    def end(self) -> End: ...
+
+
+E = TypeVar("E", bound=VectorEnd)
+
+
+def line(end: VectorEnd, _: object) -> Reading:
+    """Whether packets can leave and arrive."""
+    off = end.interface.enabled_source
+    lines = () if end.up or off is None else (off,)
+    return Reading("up" if end.up else end.why_down or "down", lines, end.up)
+
+
+def enabled(end: VectorEnd, _: object) -> Reading:
+    """Which statement takes the interface in; the line that would, if none does."""
+    if end.enabled is not None:
+        return Reading(end.enabled.text, (end.enabled,), True)
+    what = end.fact.connected if end.fact else end.interface.name
+    last = end.process.networks[-1].source.line if end.process.networks else None
+    missing = end.process.source._replace(
+        line=None, text=f"network {what}", missing=True, after=last or end.process.source.line
+    )
+    return Reading("no statement covers it", (missing,), False)
+
+
+def subnet(end: VectorEnd, _: object) -> Reading:
+    """The address and its length."""
+    if end.fact is None:
+        return Reading("no address", (), None)
+    return Reading(str(end.fact.value), (end.fact.source,), end.fact)
+
+
+def same_subnet(left: Reading, right: Reading) -> bool:
+    """True if each address lies in the other's subnet; the lengths may differ."""
+    mine, theirs = left.value, right.value
+    if not isinstance(mine, AddressFact) or not isinstance(theirs, AddressFact):
+        return False
+    return mine.connected.contains(theirs.address) and theirs.connected.contains(mine.address)
+
+
+def both(left: Reading, right: Reading) -> bool:
+    return bool(left.value and right.value)
+
+
+def pairs(ends: Iterable[E], links: Links) -> Iterator[tuple[E, E]]:
+    """Every two ends of different devices on one segment of which one takes part."""
+    by_segment: dict[int, list[E]] = defaultdict(list)
+    for end in ends:
+        segment = links.segment_of.get(end.end)
+        if segment is not None and not end.interface.loopback:
+            by_segment[id(segment)].append(end)
+    for members in by_segment.values():
+        for index, left in enumerate(members):
+            for right in members[index + 1 :]:
+                if left.device != right.device and (left.enabled or right.enabled):
+                    yield left, right
+
+
+def allowed(
+    device: Device,
+    filters: Iterable[RouteFilter],
+    direction: str,
+    interface: str,
+    prefix: Prefix,
+) -> bool:
+    """True if every filter of this direction on this interface lets a prefix pass."""
+    for item in filters:
+        if item.direction != direction or item.interface not in (None, interface):
+            continue
+        if not filter_permits(device.policy, item.kind, item.name, prefix, missing=True)[0]:
+            return False
+    return True
