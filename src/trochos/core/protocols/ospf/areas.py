@@ -1,0 +1,120 @@
+"""The areas' graphs: which routers are in which area, the ways between them, what each announces.
+
+RFC 2328, section 12.4.1 (router links) and 12.4.2 (networks with several routers).
+"""
+
+from __future__ import annotations
+
+from ...network.addressing import Prefix, host_prefix
+from ..routes import NextHop, Origin
+from .interfaces import LOOPBACK, ONE_OF_MANY, SHARED, OspfEnd
+from .neighbours import Adjacencies, dotted
+from .router import Router
+from .spf import Advert, AreaGraph, Edge
+
+
+class Areas:
+    """Builds the graph of every area from the adjacencies."""
+
+    def __init__(self, routers: dict[str, Router], adjacencies: Adjacencies) -> None:
+        self.routers, self.adjacencies = routers, adjacencies
+        self.graphs: dict[int, AreaGraph] = {}
+        self._origins: dict[tuple[str, Prefix], Origin] = {}
+        self._build()
+
+    def _build(self) -> None:
+        for name, router in self.routers.items():
+            areas = {e.area.value for e in router.ends if e.active and e.area is not None}
+            router.areas = sorted(areas)
+            for number in router.areas:
+                self.graph(number).node(name)
+        in_transit: set[int] = set()
+        for group in self.adjacencies.groups:
+            chosen = group.designated
+            if chosen is None or chosen.area is None:
+                continue
+            if chosen.network_type not in SHARED:
+                # The others wait for a network that this end, being point to point, never makes.
+                in_transit |= {id(e) for e in group.members if e.network_type in SHARED}
+                continue
+            attached = [chosen]
+            for left, right in self.adjacencies.full:
+                other = right if left is chosen else left if right is chosen else None
+                if other is not None and _same_kind(chosen, other):
+                    attached.append(other)
+            if len(attached) < 2:
+                continue
+            graph = self.graph(chosen.area.value)
+            for one in attached:
+                in_transit.add(id(one))
+                for prefix, _ in chosen.prefixes:
+                    self._advertise(graph, one, prefix, _transit_cost(one), True)
+                for other in attached:
+                    if other is not one:
+                        self._edge(graph, one, other)
+        for left, right in self.adjacencies.full:
+            if left.area is None or id(left) in in_transit or id(right) in in_transit:
+                continue
+            if not _same_kind(left, right) or left.network_type in SHARED:
+                continue
+            graph = self.graph(left.area.value)
+            self._edge(graph, left, right)
+            self._edge(graph, right, left)
+        for router in self.routers.values():
+            for end in router.ends:
+                if end.active and end.area is not None and id(end) not in in_transit:
+                    self._stub(end)
+
+    def graph(self, number: int) -> AreaGraph:
+        """The graph of an area, made at its first use."""
+        graph = self.graphs.get(number)
+        if graph is None:
+            graph = self.graphs[number] = AreaGraph(number)
+        return graph
+
+    def _edge(self, graph: AreaGraph, start: OspfEnd, end: OspfEnd) -> None:
+        cost = _transit_cost(start)
+        hop = NextHop("forward", end.address, start.interface.name)
+        graph.edges.append(Edge(graph.node(start.device), graph.node(end.device), cost, (hop,)))
+
+    def _stub(self, end: OspfEnd) -> None:
+        assert end.area is not None
+        graph = self.graph(end.area.value)
+        for prefix, _ in end.prefixes:
+            if end.network_type == LOOPBACK and end.process.version == 2:
+                if end.address is not None:
+                    self._advertise(graph, end, host_prefix(end.address), 0)
+            elif end.network_type == "point-to-multipoint" and end.address is not None:
+                self._advertise(graph, end, host_prefix(end.address), 0)
+            else:
+                self._advertise(graph, end, prefix, end.cost)
+
+    def _advertise(
+        self, graph: AreaGraph, end: OspfEnd, prefix: Prefix, cost: int, transit: bool = False
+    ) -> None:
+        assert end.area is not None
+        key = (f"{end.device} {end.interface.name} {end.area.value}", prefix)
+        origin = self._origins.get(key)
+        if origin is None:
+            lines = [end.area.source]
+            for held, source in end.prefixes:
+                if held.covers(prefix):
+                    lines.append(source)
+            says = (
+                f"{end.device} announces {prefix} of its {end.interface.name} in area "
+                f"{dotted(end.area.value)}"
+            )
+            origin = self._origins[key] = Origin(end.device, says, tuple(lines))
+        advert = Advert(graph.node(end.device), cost, origin, end.interface.name, transit)
+        graph.adverts.setdefault(prefix, []).append(advert)
+
+
+def _transit_cost(end: OspfEnd) -> int:
+    """The cost of a way through a router; one that is told not to be passed says so."""
+    stub = end.process.stub_router
+    return ONE_OF_MANY if stub is not None and stub.value else end.cost
+
+
+def _same_kind(left: OspfEnd, right: OspfEnd) -> bool:
+    """True if both treat the link alike: one of many, or point to point."""
+    return (left.network_type in SHARED) == (right.network_type in SHARED)
