@@ -1,13 +1,13 @@
 """OSPF version 2 (RFC 2328, 3101) and version 3 (RFC 5340), for all routers at once.
 
-    interfaces   which interfaces take part, with every setting that is in force there
-    neighbours   the gates between two ends, designated routers, adjacencies
-    areas        the graph of every area: its routers, the ways between them, what each announces
-    spf          shortest paths and equal-cost next hops inside one area
-    router       one router and what it has chosen
-    borders      what is announced between areas, and the inter-area routes
-    externals    what redistribution announces
-    choice       how externals travel, and which a router uses
-    domain       the whole, and the routes of each router
-    speakers     the whole as the scheduler sees it
+interfaces   which interfaces take part, with every setting that is in force there
+neighbours   the gates between two ends, designated routers, adjacencies
+areas        the graph of every area: its routers, the ways between them, what each announces
+spf          shortest paths and equal-cost next hops inside one area
+router       one router and what it has chosen
+borders      what is announced between areas, and the inter-area routes
+externals    what redistribution announces
+choice       how externals travel, and which a router uses
+domain       the whole, and the routes of each router
+speakers     the whole as the scheduler sees it
 """

@@ -99,7 +99,7 @@ class Choice:
             for border in {r.device.name: r for r in (*always, *able[-1:])}.values():
                 name = border.device.name
                 for item in items:
-                    if not item.translate or item.announcer == name:
+                    if not item.translate or item.announcer == name or item.prefix.is_default:
                         continue
                     if item.announcer not in border.ways:
                         continue
@@ -114,10 +114,7 @@ class Choice:
                         tag=item.tag,
                     )
                     if border.device.profile.ospf.translation_resets_metric:
-                        habits = border.device.profile.ospf
-                        metric = habits.redistribute_metric
-                        if item.prefix.is_default:
-                            metric = habits.default_metric_always
+                        metric = border.device.profile.ospf.redistribute_metric
                         passed = replace(passed, metric=metric, tag=0)
                     everywhere.append(passed)
 
