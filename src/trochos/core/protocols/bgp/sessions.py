@@ -185,7 +185,7 @@ def _as_number(end: BgpEnd, other: BgpEnd) -> Reading:
 def _identity(end: BgpEnd, _: BgpEnd) -> Reading:
     found = end.router_id
     if found is None:
-        return Reading("none", (), None)
+        return Reading("none", (), -1)
     return Reading(str(Address(4, found.value)), (found.source,), found.value)
 
 
@@ -230,7 +230,7 @@ def _limited(left: BgpEnd, right: BgpEnd) -> tuple[str, str]:
 
 
 def _ids_differ(left: Reading, right: Reading) -> bool:
-    return left.value is not None and left.value != right.value
+    return left.value != right.value and -1 not in (left.value, right.value)
 
 
 GATES: tuple[Gate[BgpEnd], ...] = (

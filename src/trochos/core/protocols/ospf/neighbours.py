@@ -157,7 +157,7 @@ def _finds(end: OspfEnd, _: OspfEnd) -> Reading:
 
 def _identity(end: OspfEnd, _: OspfEnd) -> Reading:
     if end.router_id is None:
-        return Reading("none", (end.process.source,), None)
+        return Reading("none", (end.process.source,), -1)
     return Reading(dotted(end.router_id.value), (end.router_id.source,), end.router_id.value)
 
 
@@ -259,7 +259,7 @@ GATES: tuple[Gate[OspfEnd], ...] = (
     Gate(
         "router ids differ",
         _identity,
-        lambda left, right: left.value != right.value and None not in (left.value, right.value),
+        lambda left, right: left.value != right.value and -1 not in (left.value, right.value),
         stuck=_unheard,
     ),
     Gate("MTU", _mtu, _mtu_fits, stuck=_mtu_stuck),
@@ -337,7 +337,7 @@ def _segment(members: list[OspfEnd], out: Adjacencies) -> None:
     ]
     # Ends that hear each other on a shared medium elect a designated router together.
     heard = [(a, b) for a, b, result in judged if _hears(result)]
-    shared = [(a, b) for a, b in heard if _shared(a, b)]
+    shared = [(a, b) for a, b in heard if _shared(a, b) and a.speaks and b.speaks]
     groups = _grouped([e for e in members if e.speaks], shared)
     group_of = {id(end): group for group in groups for end in group.members}
     out.groups += groups

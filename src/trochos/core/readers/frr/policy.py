@@ -91,6 +91,7 @@ class PolicyReader:
     def top(self, words: list[str], source: Source) -> Fate | None:
         """Reads a line of the top level; None if it is none of these."""
         first = words[0]
+        self.entry = None
         if first == "route-map":
             return self._open_map(words[1:], source)
         if first in ("ip", "ipv6") and len(words) > 1:
@@ -218,7 +219,8 @@ class PolicyReader:
     def map_line(self, words: list[str], source: Source) -> Fate:
         """Reads a line inside a route map entry."""
         entry = self.entry
-        assert entry is not None
+        if entry is None:
+            return "it belongs to an entry that is not understood"
         negated = words[0] == "no"
         if negated:
             words = words[1:]

@@ -334,7 +334,8 @@ class _Reader:
         elif (
             first in _IRRELEVANT
             or pair in _IRRELEVANT_PAIRS
-            or (negated and (words[1] in _IRRELEVANT or " ".join(words[1:3]) in _IRRELEVANT_PAIRS))
+            or (negated and not _IRRELEVANT.isdisjoint(words[1:2]))
+            or (negated and " ".join(words[1:3]) in _IRRELEVANT_PAIRS)
         ):
             ledger.irrelevant(number)
         else:
