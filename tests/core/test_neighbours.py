@@ -198,3 +198,24 @@ def test_one_statement_that_misses_is_named_as_a_missing_line() -> None:
     assert gate is not None and gate.gate == "enabled"
     missing = [source for source in gate.evidence if source.missing]
     assert [(s.device, s.text) for s in missing] == [("gull", "network 10.64.0.0/30 area ...")]
+
+
+def eigrp(name: str, address: str, *lines: str) -> str:
+    body = "".join(f" {line}\n" for line in ("network 10.64.0.0/24", *lines))
+    return f"hostname {name}\ninterface eth1\n ip address {address}\nexit\nrouter eigrp 7\n{body}exit\n"
+
+
+@pytest.mark.parametrize(
+    ("left", "right", "gate"),
+    [
+        ((), (), None),
+        (("metric weights 1 0 1 0 0",), (), None),
+        (("metric weights 1 1 1 0 0",), (), "K values"),
+        (("passive-interface eth1",), (), None),  # what these routers do with it: nothing
+    ],
+)
+def test_eigrp_gates(left: tuple[str, ...], right: tuple[str, ...], gate: str | None) -> None:
+    relation = pair_of(eigrp("gull", "10.64.0.1/30", *left), eigrp("mill", "10.64.0.2/30", *right))
+    first = relation.first_failing
+    assert (first.gate if first else None) == gate
+    assert relation.left.state == ("up" if gate is None else "down")

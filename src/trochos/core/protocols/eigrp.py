@@ -113,9 +113,7 @@ def _weights(process: EigrpProcess, device: Device) -> tuple[int, ...]:
     given = process.weights
     if given is None:
         return device.profile.eigrp.weights
-    # Five or six numbers are written; a leading type of service is always zero.
-    values = given[1:] if len(given) >= 6 and given[0] == 0 else given
-    return (*values, 0, 0, 0, 0, 0)[:6]
+    return (*given, 0, 0, 0, 0, 0)[:6]
 
 
 def _ends(device: Device, process: EigrpProcess, links: Links) -> list[EigrpEnd]:
