@@ -202,7 +202,8 @@ def test_one_statement_that_misses_is_named_as_a_missing_line() -> None:
 
 def eigrp(name: str, address: str, *lines: str) -> str:
     body = "".join(f" {line}\n" for line in ("network 10.64.0.0/24", *lines))
-    return f"hostname {name}\ninterface eth1\n ip address {address}\nexit\nrouter eigrp 7\n{body}exit\n"
+    head = f"hostname {name}\ninterface eth1\n ip address {address}\nexit\n"
+    return f"{head}router eigrp 7\n{body}exit\n"
 
 
 @pytest.mark.parametrize(
