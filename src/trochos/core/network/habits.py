@@ -45,6 +45,9 @@ class OspfHabits:
     translation_resets_metric: bool = False
     """A border that passes an NSSA's externals on gives them the default metric of
     redistribution instead of theirs (RFC 3101, 3.2, keeps it)."""
+    own_subnet_keeps_name: bool = False
+    """Of two subnets with one address, a border that has the longer one itself announces
+    that one alone into other areas."""
     range_keeps_lowest_cost: bool = False
     """A range costs as much as its nearest part (RFC 1583), not its farthest (RFC 2328)."""
 

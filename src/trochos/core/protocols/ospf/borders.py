@@ -58,6 +58,7 @@ class Borders:
         name = border.device.name
         parts: dict[Prefix, list[Best]] = {}
         transit = any(True for _ in facts.virtual_links)
+        taken = _names_taken(border)
         for key, best in border.best.items():
             if best.kind != INTRA or best.area != number or best.cost >= _UNREACHABLE:
                 continue
@@ -68,6 +69,8 @@ class Borders:
             if inside and not transit:
                 found = max(inside, key=lambda r: r.prefix.length)
                 parts.setdefault(found.prefix, []).append(best)
+                continue
+            if key.length < taken.get(key.network, 0):
                 continue
             for target in border.areas:
                 if target != number:
@@ -292,6 +295,22 @@ class Borders:
         if not router.is_border or not router.device.profile.ospf.ranges_hide_others:
             return False
         return any(item.prefix.covers(prefix) for item, _ in router.discards)
+
+
+def _names_taken(border: Router) -> dict[int, int]:
+    """Network address -> length of the border's own subnets there.
+
+    A summary is named after its network address. Where the border's own subnet has that
+    name from the start, a wider one of the same address finds none (seen on real routers;
+    RFC 2328, appendix E, would find one).
+    """
+    if not border.device.profile.ospf.own_subnet_keeps_name:
+        return {}
+    out: dict[int, int] = {}
+    for key, best in border.best.items():
+        if isinstance(key, Prefix) and best.own is not None:
+            out[key.network] = max(key.length, out.get(key.network, 0))
+    return out
 
 
 def _summary_cost(border: Router, cost: int) -> int:
