@@ -250,3 +250,33 @@ def test_redistribution_runs_to_a_fixed_point_across_protocols() -> None:
     says = [step["says"] for step in chain]  # type: ignore[attr-defined]
     assert says[0] == "gull announces its static route to 10.9.0.0/16 into RIP."
     assert says[1] == "mill announces its rip route to 10.9.0.0/16 into OSPF."
+
+
+def test_a_choice_by_age_is_said_to_be_one() -> None:
+    def outside(name: str, number: int, own: str, peer: str) -> str:
+        lines = ("network 10.9.0.0/16", "!ip route 10.9.0.0/16 Null0")
+        return speaker(name, number, own, peer, 65536, *lines)
+
+    gull = (
+        "interface eth1\n ip address 10.64.0.1/30\nexit\n"
+        "interface eth2\n ip address 10.64.0.5/30\nexit\n"
+        "router bgp 65536\n no bgp ebgp-requires-policy\n{extra}"
+        " neighbor 10.64.0.2 remote-as 65540\n neighbor 10.64.0.6 remote-as 65541\nexit\n"
+    )
+
+    def survey(extra: str) -> Computed:
+        return compute(
+            {
+                "topology.json": wired(
+                    ("gull", "eth1", "mill", "eth1"), ("gull", "eth2", "tern", "eth1")
+                ),
+                "devices/gull/frr.conf": gull.format(extra=extra),
+                "devices/mill/frr.conf": outside("mill", 65540, "10.64.0.2", "10.64.0.1"),
+                "devices/tern/frr.conf": outside("tern", 65541, "10.64.0.6", "10.64.0.5"),
+            }
+        )
+
+    (finding,) = [f for f in survey("").findings if f.kind == "bgp-path-by-age"]
+    assert finding.device == "gull" and "whichever came first" in finding.summary
+    settled = survey(" bgp bestpath compare-routerid\n")
+    assert [f for f in settled.findings if f.kind == "bgp-path-by-age"] == []

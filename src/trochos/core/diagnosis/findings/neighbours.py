@@ -8,11 +8,12 @@ from collections.abc import Iterator
 from ...network.facts import End
 from ...protocols import eigrp, rip
 from ...protocols.bgp import sessions
+from ...protocols.bgp.speakers import BgpFamilySpeakers
 from ...protocols.gates import Relation
 from ...protocols.ospf import neighbours as ospf
 from ...protocols.ospf.speakers import OspfSpeakers
 from ..absence import NAMES, relation_sentence
-from ..finding import BREAKS, RISKS, Finding
+from ..finding import BREAKS, NOTES, RISKS, Finding
 from .context import Context
 
 _GATES = {
@@ -40,6 +41,7 @@ KINDS = {
     for gate in gates
 }
 
+KINDS["bgp-path-by-age"] = "Which of two BGP paths is used depends on which came first."
 KINDS["ospf-router-id-twice"] = "Two OSPF routers of one area have the same router id."
 
 _STOPS = {
@@ -51,6 +53,7 @@ _STOPS = {
 def find(context: Context) -> Iterator[Finding]:
     """One finding per relation that should work and does not."""
     yield from _twins(context)
+    yield from _by_age(context)
     relations = context.tables.relations()
     working: dict[tuple[str, frozenset[str]], int] = defaultdict(int)
     for relation in relations:
@@ -95,6 +98,29 @@ def _twins(context: Context) -> Iterator[Finding]:
                 peer=End(other.device.name, ""),
                 key=f"{other.device.name}-{number}",
             )
+
+
+def _by_age(context: Context) -> Iterator[Finding]:
+    """A limit of what configurations can tell (docs/decisions/0008)."""
+    for speakers in context.tables.speakers:
+        if not isinstance(speakers, BgpFamilySpeakers):
+            continue
+        for name, speaker in speakers.whole.states[speakers.family].items():
+            for prefix, rival in speaker.rivals.items():
+                best = speaker.best.get(prefix)
+                if best is None:
+                    continue
+                yield Finding(
+                    "bgp-path-by-age",
+                    NOTES,
+                    name,
+                    f"{name} uses the path of {best.speaker} to {prefix} or that of "
+                    f"{rival.speaker}, whichever came first.",
+                    "The paths are equal in all that a configuration decides. What is computed "
+                    f"here goes by {best.speaker}; the router may have settled on the other.",
+                    (speaker.process.source,),
+                    key=str(prefix),
+                )
 
 
 def _pair(relation: Relation) -> tuple[str, frozenset[str]]:

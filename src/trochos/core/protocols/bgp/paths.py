@@ -122,6 +122,14 @@ def compare(process: BgpProcess, new: Path, held: Path) -> Decision:
     return Decision(left_peer - right_peer, "neighbour address", equal)
 
 
+def decided_by_age(process: BgpProcess, path: Path, best: Path) -> bool:
+    """True if real speakers would keep whichever of two external paths came first."""
+    if process.compare_router_id or not path.kind == best.kind == EXTERNAL:
+        return False
+    rule = compare(process, path, best).rule
+    return rule in ("received first", "router id", "cluster list", "neighbour address")
+
+
 def _preference(process: BgpProcess, path: Path) -> int:
     held = path.attributes.local_preference
     return process.default_local_preference if held is None else held

@@ -21,7 +21,7 @@ from ..links import Links
 from ..policy import Attributes, apply_route_map
 from ..routes import NextHop, Origin, Refusal, Route, Table
 from .exchange import Update, default_route, give, take
-from .paths import LOCAL, LOCAL_WEIGHT, Path, best_of
+from .paths import LOCAL, LOCAL_WEIGHT, Path, best_of, decided_by_age
 from .sessions import BgpEnd, Session, find
 
 _MAX_ROUNDS = 120
@@ -39,6 +39,8 @@ class _Speaker:
     heard: dict[Prefix, dict[Address, Path]] = field(default_factory=dict)
     best: dict[Prefix, Path] = field(default_factory=dict)
     shared: dict[Prefix, list[Path]] = field(default_factory=dict)
+    rivals: dict[Prefix, Path] = field(default_factory=dict)
+    """A path that lost to the best one only by its age."""
     sides: list[tuple[BgpEnd, BgpEnd]] = field(default_factory=list)
     """(own end, the other's end) of every session."""
 
@@ -201,6 +203,10 @@ class BgpSpeakers:
             speaker.shared.pop(prefix, None)
             return before is not None
         speaker.best[prefix], speaker.shared[prefix] = best, shared
+        speaker.rivals.pop(prefix, None)
+        for path in paths:
+            if path not in shared and decided_by_age(speaker.process, path, best):
+                speaker.rivals[prefix] = path
         return before is None or not _same(before, best) or before.peer != best.peer
 
     def why_not_told(self, family: int, holder: str, other: str, prefix: Prefix) -> Refusal | None:
