@@ -38,7 +38,8 @@ class OspfHabits:
     loopback_is_host: bool = True
     """A loopback is announced as host routes with cost 0."""
     ranges_hide_others: bool = False
-    """A border ignores summaries of other borders that fall into a range of its own."""
+    """A border ignores summaries of other borders that fall into a range of its own
+    (version 2 alone)."""
     own_stub_blinds_to_transit: bool = False
     """A router whose own subnet is a network that others share without it ends up with no
     route to it at all, and as a border announces none (seen on real routers)."""

@@ -152,10 +152,15 @@ class Borders:
             return True
         return router.is_border and any(router.area(n).kind == "nssa" for n in router.areas)
 
-    @staticmethod
-    def _best_way(router: Router, announcer: str) -> Best | None:
-        """The preferred of several ways to a router (16.4.1): inside another area first."""
+    def _best_way(self, router: Router, announcer: str) -> Best | None:
+        """The preferred of several ways to a router (16.4.1): inside another area first.
+
+        Version 3 compares only ways through areas where the router may announce externals.
+        """
         ways = router.ways.get(announcer)
+        if ways and self.family == 6:
+            ways = [w for w in ways if w.kind != INTRA or self._announces(announcer, w.area)]
+            return min(ways, key=lambda way: (way.kind, way.cost), default=None)
         if not ways:
             return None
         if not router.process.rfc1583:
@@ -292,7 +297,8 @@ class Borders:
                     router.ways.setdefault(str(key[1]), []).append(best)
 
     def _inside_own_range(self, router: Router, prefix: Prefix) -> bool:
-        if not router.is_border or not router.device.profile.ospf.ranges_hide_others:
+        hides = self.family == 4 and router.device.profile.ospf.ranges_hide_others
+        if not router.is_border or not hides:
             return False
         return any(item.prefix.covers(prefix) for item, _ in router.discards)
 
