@@ -41,6 +41,7 @@ KINDS = {
     for gate in gates
 }
 
+KINDS["ospf3-borders-uncertain"] = "Borders between OSPFv3 areas differ from router to router."
 KINDS["bgp-path-by-age"] = "Which of two BGP paths is used depends on which came first."
 KINDS["ospf-router-id-twice"] = "Two OSPF routers of one area have the same router id."
 
@@ -54,6 +55,7 @@ def find(context: Context) -> Iterator[Finding]:
     """One finding per relation that should work and does not."""
     yield from _twins(context)
     yield from _by_age(context)
+    yield from _version_3_borders(context)
     relations = context.tables.relations()
     working: dict[tuple[str, frozenset[str]], int] = defaultdict(int)
     for relation in relations:
@@ -120,6 +122,25 @@ def _by_age(context: Context) -> Iterator[Finding]:
                     f"here goes by {best.speaker}; the router may have settled on the other.",
                     (speaker.process.source,),
                     key=str(prefix),
+                )
+
+
+def _version_3_borders(context: Context) -> Iterator[Finding]:
+    """A limit of ours: real routers are not followed in everything they do at such borders."""
+    for speakers in context.tables.speakers:
+        if not isinstance(speakers, OspfSpeakers) or speakers.domain.version != 3:
+            continue
+        for name, router in sorted(speakers.domain.routers.items()):
+            if router.is_border:
+                yield Finding(
+                    "ospf3-borders-uncertain",
+                    NOTES,
+                    name,
+                    f"{name} is a border between OSPFv3 areas, and some routers act otherwise "
+                    "there than computed.",
+                    "Known to differ: the cost of ranges, default routes of stub areas at the "
+                    "border itself, and whether equal ways over two borders share traffic.",
+                    (router.process.source,),
                 )
 
 
