@@ -272,3 +272,24 @@ def test_computing_needs_no_server_packages(tmp_path: Path) -> None:
     )
     assert done.returncode == 0, done.stderr
     assert json.loads(done.stdout)["pairs"] > 1000
+
+
+def test_neighbours(call: Call) -> None:
+    status, out, _ = call("neighbours", BROKEN, "--json")
+    pairs = json.loads(out)["pairs"]
+    assert status == 0
+    assert [pair["works"] for pair in pairs] == [False] * 7 + [True] * 9
+    keys = {"protocol", "family", "left", "right", "works", "gates", "first_failing"}
+    assert all(set(pair) == keys for pair in pairs)
+    assert all(
+        set(end) == {"device", "interface", "address", "state", "expected"}
+        for pair in pairs
+        for end in (pair["left"], pair["right"])
+    )
+    for pair in pairs:
+        failing = [gate["gate"] for gate in pair["gates"] if not gate["holds"]]
+        assert pair["first_failing"] == (failing[0] if failing else None)
+    status, out, _ = call("neighbours", BROKEN, "--device", "shag")
+    assert status == 0 and "fails at: hello interval" in out and "tidewater" not in out
+    status, _, error = call("neighbours", BROKEN, "--device", "nobody")
+    assert status == 2 and error.count("\n") == 1
