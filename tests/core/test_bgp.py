@@ -280,3 +280,24 @@ def test_a_choice_by_age_is_said_to_be_one() -> None:
     assert finding.device == "gull" and "whichever came first" in finding.summary
     settled = survey(" bgp bestpath compare-routerid\n")
     assert [f for f in settled.findings if f.kind == "bgp-path-by-age"] == []
+
+
+def test_a_neighbour_that_nobody_surveyed_leaves_the_answer_open() -> None:
+    """The carrier's router is not in the survey: what it teaches cannot be known."""
+    gull = speaker("gull", 65536, "10.64.0.1", "203.0.113.1", 65540, *LAN)
+    outside = gull.replace(
+        "interface eth2", "interface eth3\n ip address 203.0.113.2/30\nexit\ninterface eth2"
+    )
+    mill = speaker("mill", 65537, "10.64.0.2", "10.64.0.1", 65536)
+    wiring = wired(("gull", "eth1", "mill", "eth1"))
+    files = {"topology.json": wiring, "devices/mill/frr.conf": mill}
+    open_end = compute({**files, "devices/gull/frr.conf": outside})
+    path = open_end.path("gull", "198.18.0.1")
+    assert path.works == "unknown" and "203.0.113.1 is not in the survey" in path.sentence()
+    assert open_end.path("gull", "10.64.0.2").outbound.verdict == "delivered"
+    # An address that nobody has on a link that is known is a mistake, not a stranger.
+    typo = gull.replace("203.0.113.1", "10.64.0.3")
+    known = compute(
+        {**files, "devices/gull/frr.conf": typo.replace("10.64.0.1/30", "10.64.0.1/29")}
+    )
+    assert known.path("gull", "198.18.0.1").works == "no"

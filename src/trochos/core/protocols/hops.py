@@ -92,6 +92,27 @@ class Hops:
             current, crossed = following, crossed + 1
         return None
 
+    def leads_outside(self, start: str, target: Address) -> bool:
+        """True if packets to the target leave what was surveyed: nobody knows who is there."""
+        current = start
+        for _ in range(_FURTHEST):
+            facts = self.devices[current]
+            if facts.role == "unread":
+                return True
+            route = self.route(current, target)
+            if route is None or not route.next_hops or route.next_hops[0].action != "forward":
+                return False
+            hop = route.next_hops[0]
+            end = End(current, hop.interface or "")
+            segment = self.links.segment_of.get(end)
+            if segment is None or segment.unread:
+                return self.links.is_up(end)
+            following = self._next(end, hop.address or target)
+            if following is None:
+                return False
+            current = following
+        return False
+
     def _next(self, end: End, address: Address) -> str | None:
         segment = self.links.segment_of.get(end)
         if segment is None or not self.links.is_up(end):

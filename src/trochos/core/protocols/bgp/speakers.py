@@ -13,7 +13,7 @@ from dataclasses import dataclass, field, replace
 
 from ...network.addressing import Address, Prefix, host_prefix
 from ...network.facts import Device, Network, Unmodelled
-from ...network.routing import BgpAggregate, BgpProcess, Redistribution
+from ...network.routing import BgpAggregate, BgpNeighbour, BgpProcess, Redistribution
 from ...network.source import Source
 from ..gates import Relation
 from ..hops import Hops
@@ -57,6 +57,8 @@ class BgpSpeakers:
         self._offers: dict[int, dict[str, list[Route]]] = {4: {}, 6: {}}
         self.states: dict[int, dict[str, _Speaker]] = {4: {}, 6: {}}
         self.unsettled: dict[int, set[Key]] = {4: set(), 6: set()}
+        self.outside: dict[str, list[BgpNeighbour]] = {}
+        """Neighbours that lie outside of what was surveyed, per speaker."""
 
     def of(self, family: int) -> BgpFamilySpeakers:
         return BgpFamilySpeakers(self, family)
@@ -67,6 +69,18 @@ class BgpSpeakers:
     def compute(self, tables: Tables) -> None:
         """Sessions and paths for these tables; again and again while limits tear sessions down."""
         hops = Hops(self.network, self.links, tables)
+        self.outside = {
+            device.name: [
+                neighbour
+                for neighbour in device.routing.bgp.neighbours
+                if neighbour.address is not None
+                and not (neighbour.shutdown and neighbour.shutdown.value)
+                and neighbour.address not in hops.owners
+                and hops.leads_outside(device.name, neighbour.address)
+            ]
+            for device in self.network.devices
+            if device.routing.bgp is not None
+        }
         self.torn = set()
         for _ in range(10):
             self.sessions, self._relations = find(self.network, self.links, hops, self.torn)
@@ -398,8 +412,15 @@ class BgpFamilySpeakers:
         return self.whole.relations() if self.family == 4 else []
 
     def doubts(self) -> dict[str, list[Unmodelled]]:
-        """Speakers whose choice never settles."""
+        """Speakers whose choice never settles, or that listen to neighbours nobody surveyed."""
         out: dict[str, list[Unmodelled]] = {}
+        for name, neighbours in self.whole.outside.items():
+            for neighbour in neighbours:
+                why = (
+                    f"its BGP neighbour {neighbour.address} is not in the survey, and what that "
+                    "teaches it is not known"
+                )
+                out.setdefault(name, []).append(Unmodelled(neighbour.source, why, self.family))
         for name, prefix in sorted(self.whole.unsettled[self.family]):
             process = self.whole.states[self.family][name].process
             why = f"BGP never settles on a path to {prefix}: neighbours change each other's choice"
