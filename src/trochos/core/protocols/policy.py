@@ -7,12 +7,11 @@ list or map that does not exist denies.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
 
 from ..network.addressing import Address, Prefix, parse_address
+from ..network.patterns import pattern
 from ..network.policy import Clause, Policy, PrefixRule, TextRule
 from ..network.source import Source
 
@@ -269,20 +268,10 @@ def path_text(route: Attributes) -> str:
     return text.strip()
 
 
-@lru_cache(maxsize=4096)
-def _pattern(text: str) -> re.Pattern[str] | None:
-    """A pattern in the routers' dialect: `_` is any border between two numbers."""
-    try:
-        return re.compile(text.replace("_", r"(?:^|[,{}() ]|$)"))
-    except re.error:
-        return None
-
-
 def text_permits(rules: Sequence[TextRule] | None, text: str) -> bool:
     """True if a list of patterns permits a text; a list that does not exist denies."""
     for rule in rules or ():
-        pattern = _pattern(rule.pattern.strip('"'))
-        if pattern is not None and pattern.search(text):
+        if pattern(rule.pattern).found_in(text):
             return rule.permit
     return False
 
@@ -310,9 +299,8 @@ def _community_matches(
     exact = "exact-match" in args
     for rule in rules or ():
         if rule.expanded:
-            pattern = _pattern(rule.pattern)
             text = " ".join(community_text(value) for value in sorted(held))
-            hit = pattern is not None and pattern.search(text) is not None
+            hit = pattern(rule.pattern).found_in(text)
         else:
             wanted = frozenset(
                 value
@@ -329,8 +317,7 @@ def _community_matches(
 def _large_matches(rules: Sequence[TextRule] | None, held: frozenset[str]) -> bool:
     for rule in rules or ():
         if rule.expanded:
-            pattern = _pattern(rule.pattern)
-            hit = pattern is not None and pattern.search(" ".join(sorted(held))) is not None
+            hit = pattern(rule.pattern).found_in(" ".join(sorted(held)))
         else:
             hit = set(rule.pattern.split()) <= held
         if hit:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from ...network.addressing import BITS, Prefix, parse_address, parse_prefix
+from ...network.patterns import PatternError, pattern
 from ...network.policy import Clause, Policy, PrefixRule, RouteMapEntry, TextRule
 from ...network.source import Source
 from .fate import IRRELEVANT, UNDERSTOOD, Fate, Misread, number
@@ -185,7 +186,13 @@ class PolicyReader:
             sequence, rest = number(rest[1]), rest[2:]
         if not rest or rest[0] not in ("permit", "deny"):
             raise Misread("it says neither permit nor deny")
-        rule = TextRule(rest[0] == "permit", " ".join(rest[1:]), source, sequence, expanded)
+        text = " ".join(rest[1:]).strip('"')
+        if expanded:
+            try:
+                pattern(text)
+            except PatternError as problem:
+                raise Misread(f"the pattern is not understood: {problem}") from None
+        rule = TextRule(rest[0] == "permit", text, source, sequence, expanded)
         into.setdefault(name, []).append(rule)
         return UNDERSTOOD
 

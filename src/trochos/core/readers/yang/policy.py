@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from ...network.addressing import BITS, parse_prefix
+from ...network.patterns import PatternError, pattern
 from ...network.policy import Clause, Policy, PrefixRule, RouteMapEntry, TextRule
+from ..located_json import UNSEEN
 from .leaves import Leaves
 
 _MATCHES = {
@@ -75,12 +77,23 @@ def _texts(held: Leaves, name: str, expanded: bool) -> dict[str, tuple[TextRule,
     for key, entry in held.entries(name, "name"):
         rules = []
         for text, one in entry.entries("entry", "sequence"):
-            permit, pattern = _permits(one), one.word("pattern")
-            if pattern is not None:
+            permit, word = _permits(one), one.word("pattern")
+            if word is not None:
+                if expanded and not _is_pattern(word.value):
+                    one.node.get("pattern").seen = UNSEEN  # type: ignore[union-attr]
+                    continue
                 sequence = int(text) if text.isdigit() else 0
-                rules.append(TextRule(permit, pattern.value, pattern.source, sequence, expanded))
+                rules.append(TextRule(permit, word.value, word.source, sequence, expanded))
         out[key] = tuple(sorted(rules, key=lambda rule: rule.sequence))
     return out
+
+
+def _is_pattern(text: str) -> bool:
+    try:
+        pattern(text)
+    except PatternError:
+        return False
+    return True
 
 
 def _map_entry(one: Leaves, text: str) -> RouteMapEntry:
