@@ -168,7 +168,6 @@ class OspfProcess:
     border_type: str | None = None
     rfc1583: bool = False
     stub_router: Flag | None = None
-    stub_networks: bool = False
 
     @property
     def family(self) -> int:

@@ -34,11 +34,6 @@ class Hops:
                         self.owners[fact.address].append(End(device.name, interface.name))
         self._lookups: dict[tuple[str, int], Lookup] = {}
 
-    def owner(self, address: Address) -> str | None:
-        """The device that owns an address."""
-        ends = self.owners.get(address)
-        return ends[0].device if ends else None
-
     def owns(self, device: str, address: Address) -> bool:
         return any(end.device == device for end in self.owners.get(address, ()))
 

@@ -98,7 +98,7 @@ class NextHops:
             return (hop,) if up else ()
         if prefix.contains(address):
             found = self._look_up(prefix, hop, recursive)
-            self._single.append((replace_hops(prefix, hop, recursive), found))
+            self._single.append((question_route(prefix, hop, recursive), found))
             return found
         key = (hop, recursive)
         known = self._known.get(key)
@@ -141,7 +141,7 @@ class NextHops:
         return ()
 
 
-def replace_hops(prefix: Prefix, hop: NextHop, recursive: bool) -> Route:
+def question_route(prefix: Prefix, hop: NextHop, recursive: bool) -> Route:
     """A route that stands for one question: this prefix through this next hop."""
     via = (hop.address,) if recursive and hop.address is not None else ()
     return Route(prefix, "", 0, 0, (hop,), via=via)

@@ -111,14 +111,6 @@ def compute_tables(network: Network) -> Tables:
     return out
 
 
-def compute_table(device: Device, family: int, links: Links) -> Table:
-    """One device's table of one family, without what neighbours teach it."""
-    builder = _Builder(device, family, links)
-    table = builder.build([])
-    builder.finish()
-    return table
-
-
 def _settle(out: Tables, builders: dict[TableKey, _Builder]) -> None:
     """Rounds of offers and selection until no table changes."""
     history: list[dict[TableKey, set[Prefix]]] = []

@@ -19,7 +19,6 @@ from ..identity import router_id
 from ..links import Links
 
 IDLE, CONNECT, ACTIVE, ESTABLISHED = "idle", "connect", "active", "established"
-INTERNAL, EXTERNAL = "ibgp", "ebgp"
 NO_FAMILY = BgpNeighbourFamily()
 
 
@@ -47,9 +46,6 @@ class BgpEnd:
     @property
     def name(self) -> str:
         return self.device.name
-
-    def kind(self, other_as: int) -> str:
-        return INTERNAL if other_as == self.local_as else EXTERNAL
 
     def ttl(self) -> int:
         n = self.neighbour
@@ -89,10 +85,6 @@ class Session:
     left: BgpEnd
     right: BgpEnd
     families: tuple[int, ...]
-
-    @property
-    def kind(self) -> str:
-        return INTERNAL if self.left.local_as == self.right.local_as else EXTERNAL
 
 
 # -- gates ---------------------------------------------------------------------------------
