@@ -497,14 +497,6 @@ class Reach:
         for family in FAMILIES:
             self.families[family] = FamilyReach(self.forwarding, family)
 
-    def leg_verdict(self, device: str, target: Address) -> str | None:
-        """How a packet of this device to a surveyed address ends, at worst."""
-        table = self.families[target.family]
-        column = table.column.get(target)
-        if column is None or device not in table.row:
-            return None
-        return verdict_of(int(table.bits[table.row[device], column]))
-
     def pairs(
         self, devices: set[str] | None = None, targets: set[Address] | None = None
     ) -> Iterator[Pair]:

@@ -60,8 +60,3 @@ def options(words: list[str], known: dict[str, int]) -> dict[str, list[str]]:
         out[word] = words[at + 1 : end]
         at = end
     return out
-
-
-def abbreviated(word: str, full: str, least: int = 3) -> bool:
-    """True if `word` is `full` or a usual short form of it."""
-    return len(word) >= least and full.startswith(word)
