@@ -8,7 +8,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from trochos.core.forwarding.reach import match_columns
+from trochos.core.forwarding.families import match_columns
 from trochos.core.network.addressing import (
     BITS,
     Address,

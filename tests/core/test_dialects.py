@@ -32,18 +32,22 @@ def tables(survey: Computed) -> dict[str, object]:
     }
 
 
+def findings(survey: Computed) -> list[tuple[object, ...]]:
+    """What is found in either language. A statement that covers a prefix nobody has can only be
+    written where statements name prefixes; our YANG lists interfaces."""
+    return [
+        (f.kind, f.severity, f.device, f.interface, f.peer, f.summary)
+        for f in sorted(survey.findings, key=lambda f: (f.kind, f.device, f.summary))
+        if f.kind != "statement-without-interface"
+    ]
+
+
 @pytest.mark.parametrize("broken", [False, True])
 def test_same_tables_legs_and_findings(broken: bool) -> None:
     text, yang = (company(broken=broken, dialect=d) for d in ("frr", "yang"))
     assert tables(text) == tables(yang)
     assert [p.as_json() for p in text.reach.pairs()] == [p.as_json() for p in yang.reach.pairs()]
-    assert [
-        (f.kind, f.severity, f.device, f.interface, f.peer, f.summary)
-        for f in sorted(text.findings, key=lambda f: (f.kind, f.device, f.summary))
-    ] == [
-        (f.kind, f.severity, f.device, f.interface, f.peer, f.summary)
-        for f in sorted(yang.findings, key=lambda f: (f.kind, f.device, f.summary))
-    ]
+    assert findings(text) == findings(yang)
     for survey in (text, yang):
         assert all(not report.unknown for report in survey.survey.reading)
 

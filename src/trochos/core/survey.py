@@ -8,17 +8,26 @@ from __future__ import annotations
 from collections.abc import Mapping
 from functools import cached_property
 
+from .change.apply import Changed, apply
+from .change.compare import Comparison, compare
+from .change.rehearse import Effect, compare_pairs, neighbours_changed, routes_changed
+from .diagnosis.causes import Diagnosis, Progress, diagnose
 from .diagnosis.finding import Finding
 from .diagnosis.findings import Context, find_all
+from .diagnosis.ladder import Ladder, climb
+from .diagnosis.remedies.bench import Bench
+from .diagnosis.remedies.of_findings import with_remedies
 from .diagnosis.touching import findings_on_path
 from .diagnosis.why import explain_prefix
 from .forwarding.endpoints import EndpointError, resolve
 from .forwarding.path import Path, Traffic, find_path
 from .forwarding.reach import Reach
+from .forwarding.settle import settle
 from .forwarding.step import Forwarding
 from .network.addressing import Address, parse_prefix
+from .network.edits import Edit
 from .network.facts import Network
-from .protocols.tables import Tables, compute_tables
+from .protocols.tables import Tables
 from .readers.survey import Survey, read_survey
 
 
@@ -38,12 +47,16 @@ class Computed:
         return self.survey.network
 
     @cached_property
-    def tables(self) -> Tables:
-        return compute_tables(self.network)
+    def _settled(self) -> tuple[Tables, Forwarding]:
+        return settle(self.network)
 
-    @cached_property
+    @property
+    def tables(self) -> Tables:
+        return self._settled[0]
+
+    @property
     def forwarding(self) -> Forwarding:
-        return Forwarding(self.tables)
+        return self._settled[1]
 
     @cached_property
     def reach(self) -> Reach:
@@ -93,7 +106,42 @@ class Computed:
     @cached_property
     def findings(self) -> list[Finding]:
         """Everything that is wrong or risky, most serious first."""
-        return find_all(Context(self.network, self.tables, self.forwarding, self.reach))
+        found = find_all(Context(self.network, self.tables, self.forwarding, self.reach))
+        return [with_remedies(self.bench, finding) for finding in found]
+
+    @cached_property
+    def bench(self) -> Bench:
+        """The workbench for remedies."""
+        return Bench(self.survey, self.tables, self.forwarding, self.reach)
+
+    def diagnose(
+        self,
+        sender: str,
+        receiver: str,
+        traffic: Traffic | None = None,
+        progress: Progress | None = None,
+    ) -> Diagnosis:
+        """The causes of one complaint; see `causes.diagnose`."""
+        return diagnose(self.bench, self.findings, sender, receiver, traffic, progress)
+
+    def ladder(self, host: str, receiver: str, traffic: Traffic | None = None) -> Ladder:
+        """Rung by rung from a device outward; see `ladder.climb`."""
+        return climb(self.forwarding, host, receiver, traffic)
+
+    def compare(self, later: Computed) -> Comparison:
+        """What differs between this survey and a later one."""
+        return compare(
+            self.survey, later.survey, (self.tables, later.tables), (self.reach, later.reach)
+        )
+
+    def rehearse(self, edits: tuple[Edit, ...]) -> Rehearsal:
+        """The survey with edits applied, beside this one.
+
+        Raises:
+            EditError: an edit cannot be made.
+        """
+        changed = apply(self.survey, edits)
+        return Rehearsal(self, Computed(changed.survey), changed)
 
     def inspect_json(self) -> dict[str, list[dict[str, object]]]:
         """The `inspect` document of the contract."""
@@ -145,3 +193,23 @@ class Computed:
         if prefix is not None:
             return {a for a in self.forwarding.near.owners if prefix.contains(a)}
         return set(resolve(self.forwarding, text, target=True).addresses.values())
+
+
+class Rehearsal:
+    """A survey before and after a change."""
+
+    def __init__(self, before: Computed, after: Computed, changed: Changed) -> None:
+        self.before, self.after, self.changed = before, after, changed
+
+    @cached_property
+    def effect(self) -> Effect:
+        return compare_pairs(self.before.reach, self.after.reach)
+
+    def as_json(self) -> dict[str, object]:
+        """The `rehearse` document of the contract."""
+        return {
+            **self.effect.as_json(),
+            "gone": [pair.as_json() for pair in self.effect.gone],
+            "routes_changed": routes_changed(self.before.tables, self.after.tables),
+            "neighbours": neighbours_changed(self.before.tables, self.after.tables),
+        }

@@ -1,33 +1,29 @@
-"""All pairs at once, on arrays: who reaches which address, and how it ends if not.
+"""All pairs of a network: each source address of a device against each address of others.
 
-Rows are devices, columns are addresses. The longest match of every device for every
-address comes from one tree of all prefixes; verdicts are bit sets that flow against the
-edges until nothing changes: a least fixed point for the ways a packet can end, and a
-greatest one for walking on for ever. The way back is a look-up in the same result.
+What arrays cannot answer (an address that several hold, a way longer than the hop limit) is
+walked instead; the rows look the same.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..network.addressing import FAMILIES, Address, Prefix, prefix_of
-from ..network.facts import Device, End
-from ..protocols.routes import NextHop, Route
-from .sources import choose_source, usable_addresses
+from ..network.addressing import FAMILIES, Address
+from ..network.facts import Device
+from .families import _DELIVERED, NO, PARTLY, UNSURE, YES, FamilyReach, states_of_ping
+from .sources import usable_addresses
 from .step import Forwarding
 from .verdicts import BIT, WORST_FIRST
-from .walk import INITIAL_HOPS, Leg, Packet, walk
+from .walk import Leg, Packet, walk
 
-Bits = NDArray[np.uint32]
-_DELIVERED = np.uint32(BIT["delivered"])
-_UNKNOWN = np.uint32(BIT["unknown"])
-NO, PARTLY, YES, UNSURE = 0, 1, 2, 3
 _OK = {NO: False, PARTLY: "partly", YES: True, UNSURE: None}
+
+
+_CODE: dict[object, int] = {said: code for code, said in _OK.items()}
 
 
 @dataclass(slots=True)
@@ -52,433 +48,6 @@ class Pair:
             "return": self.back,
             "ok": self.ok,
         }
-
-
-def match_columns(
-    tables: list[dict[Prefix, Route]], addresses: list[Address]
-) -> tuple[NDArray[np.int32], list[list[Route]]]:
-    """The longest match of each table for each address.
-
-    Args:
-        tables: per device, the routes it obeys.
-        addresses: the columns, all of one family.
-
-    Returns:
-        `index` of shape (devices, addresses): which of the device's routes matches, or -1;
-        and per device the routes that the numbers stand for.
-    """
-    prefixes = sorted(
-        {prefix for table in tables for prefix in table}, key=lambda p: (p.network, p.length)
-    )
-    number = {prefix: i for i, prefix in enumerate(prefixes)}
-    parent = np.full(len(prefixes), -1, dtype=np.int64)
-    depth = np.zeros(len(prefixes), dtype=np.int64)
-    stack: list[int] = []
-    for i, prefix in enumerate(prefixes):
-        while stack and not prefixes[stack[-1]].covers(prefix):
-            stack.pop()
-        if stack:
-            parent[i], depth[i] = stack[-1], depth[stack[-1]] + 1
-        stack.append(i)
-    own = np.full((len(tables), len(prefixes)), -1, dtype=np.int32)
-    routes: list[list[Route]] = []
-    for row, table in enumerate(tables):
-        listed = list(table.values())
-        routes.append(listed)
-        if listed:
-            own[row, [number[route.prefix] for route in listed]] = np.arange(len(listed))
-    for level in range(1, int(depth.max(initial=0)) + 1):
-        columns = np.flatnonzero(depth == level)
-        block = own[:, columns]
-        own[:, columns] = np.where(block >= 0, block, own[:, parent[columns]])
-    lengths = sorted({prefix.length for prefix in prefixes}, reverse=True)
-    column_of = np.full(len(addresses), -1, dtype=np.int64)
-    for column, address in enumerate(addresses):
-        for length in lengths:
-            found = number.get(prefix_of(address, length))
-            if found is not None:
-                column_of[column] = found
-                break
-    index = np.full((len(tables), len(addresses)), -1, dtype=np.int32)
-    matched = np.flatnonzero(column_of >= 0)
-    if matched.size:
-        index[:, matched] = own[:, column_of[matched]]
-    return index, routes
-
-
-@dataclass(slots=True)
-class _Along:
-    """What one gateway next hop contributes: an end, or the device that goes on."""
-
-    hop: NextHop
-    bits: int = 0
-    ends: tuple[End, ...] = ()
-
-
-class FamilyReach:
-    """The verdicts of one family: `bits[device, address]` holds every way a leg can end."""
-
-    def __init__(
-        self, forwarding: Forwarding, family: int, addresses: list[Address] | None = None
-    ) -> None:
-        """Solves for every surveyed address, or for the given ones."""
-        self.forwarding, self.family = forwarding, family
-        self.names = [device.name for device in forwarding.tables.network.devices]
-        self.row = {name: i for i, name in enumerate(self.names)}
-        near = forwarding.near
-        if addresses is None:
-            addresses = [
-                address
-                for address in near.owners
-                if address.family == family and not address.is_loopback and not address.is_multicast
-            ]
-        self.addresses: list[Address] = sorted(addresses)
-        self.column = {address: i for i, address in enumerate(self.addresses)}
-        self.shared = {
-            address
-            for address in self.addresses
-            if len({owner.end.device for owner in near.owners.get(address, ())}) > 1
-        }
-        tables = [forwarding.obeyed[name, family] for name in self.names]
-        self.index, self.routes = match_columns(tables, self.addresses)
-        self.ways = self._group_by_ways()
-        self._along: dict[tuple[int, int], list[_Along]] = {}
-        shape = (len(self.names), len(self.addresses))
-        self.bits: Bits = np.zeros(shape, dtype=np.uint32)
-        self.owned = np.zeros(shape, dtype=bool)
-        for address, owners in near.owners.items():
-            column = self.column.get(address)
-            for owner in owners:
-                if owner.active and column is not None:
-                    self.owned[self.row[owner.end.device], column] = True
-        self.overlong = np.zeros(shape, dtype=bool)
-        if self.names and self.addresses:
-            self._solve()
-
-    def _group_by_ways(self) -> NDArray[np.int32]:
-        """Per device and address a route that stands for all with the same next hops.
-
-        A device has many routes and few ways out; what follows depends on the ways alone.
-        """
-        ways = np.full_like(self.index, -1)
-        for row, routes in enumerate(self.routes):
-            first: dict[tuple[object, ...], int] = {}
-            stands = np.array(
-                [
-                    first.setdefault(
-                        (
-                            route.obeyed_hops or route.wanted,
-                            route.problem,
-                            route.protocol in ("connected", "local"),
-                        ),
-                        position,
-                    )
-                    for position, route in enumerate(routes)
-                ],
-                dtype=np.int32,
-            )
-            if routes:
-                index = self.index[row]
-                ways[row] = np.where(index >= 0, stands[np.maximum(index, 0)], -1)
-        return ways
-
-    # -- the fixed points --------------------------------------------------------
-
-    def _solve(self) -> None:
-        edges: list[tuple[int, int, NDArray[np.bool_]]] = []
-        for row in range(len(self.names)):
-            edges += self._device(row)
-        changed = True
-        while changed:
-            changed = False
-            for here, there, mask in edges:
-                line = self.bits[here]
-                new = line | np.where(mask, self.bits[there], np.uint32(0))
-                if not np.array_equal(new, line):
-                    self.bits[here] = new
-                    changed = True
-        walking = np.zeros(self.bits.shape, dtype=bool)
-        for here, _, mask in edges:
-            walking[here] |= mask
-        spent: NDArray[np.bool_] | None = None
-        rounds = 1
-        while True:
-            if rounds == INITIAL_HOPS:
-                spent = walking.copy()
-            further = np.zeros_like(walking)
-            for here, there, mask in edges:
-                further[here] |= mask & walking[there]
-            rounds += 1
-            if np.array_equal(further, walking):
-                break
-            walking = further
-        self.bits[walking] |= np.uint32(BIT["loop"])
-        if spent is not None:
-            self.overlong = spent & ~walking
-
-    def _device(self, row: int) -> list[tuple[int, int, NDArray[np.bool_]]]:
-        """Fills what ends at this device, and returns its edges to others."""
-        name = self.names[row]
-        forwarding = self.forwarding
-        if forwarding.devices[name].role == "unread":
-            self.bits[row] = _UNKNOWN
-            return []
-        mine = self.owned[row]
-        self.bits[row][mine] = _DELIVERED
-        edges: dict[int, NDArray[np.bool_]] = {}
-        index = self.ways[row]
-        for position in np.unique(index[~mine]):
-            columns = np.flatnonzero((index == position) & ~mine)
-            if position < 0:
-                self._unrouted(row, columns)
-                continue
-            route = self.routes[row][position]
-            if forwarding.not_computed(name, self.family, route):
-                self.bits[row, columns] |= _UNKNOWN
-                continue
-            for along in self.along(row, int(position)):
-                if along.hop.action == "forward" and along.hop.address is None:
-                    self._on_link(row, route, along.hop, columns)
-                    continue
-                self.bits[row, columns] |= np.uint32(along.bits)
-                for end in along.ends:
-                    self._edge(edges, row, columns, end)
-        return [(row, there, mask) for there, mask in edges.items()]
-
-    def along(self, row: int, position: int) -> list[_Along]:
-        """What each next hop of a route leads to, for hops that do not depend on the target."""
-        known = self._along.get((row, position))
-        if known is None:
-            route = self.routes[row][position]
-            known = []
-            for hop in route.obeyed_hops or route.wanted:
-                item = _Along(hop)
-                if hop.action != "forward" or hop.address is not None:
-                    probe = hop.address or Address(self.family, route.prefix.network)
-                    ends = []
-                    for fate in self.forwarding.along(self.names[row], route, hop, probe):
-                        if fate.verdict is not None:
-                            item.bits |= BIT[fate.verdict]
-                        elif fate.to is not None:
-                            ends.append(fate.to)
-                    item.ends = tuple(ends)
-                known.append(item)
-            self._along[row, position] = known
-        return known
-
-    def _edge(
-        self, edges: dict[int, NDArray[np.bool_]], row: int, columns: NDArray[np.int64], end: End
-    ) -> None:
-        there = self.row[end.device]
-        passing = columns
-        if self.forwarding.not_computed_on(end, self.family):
-            self.bits[row, columns] |= _UNKNOWN
-            return
-        if not self.forwarding.forwards(end.device, end.interface, self.family) and (
-            self.forwarding.devices[end.device].role != "unread"
-        ):
-            own = self.owned[there, columns]
-            self.bits[row, columns[own]] |= _DELIVERED
-            self.bits[row, columns[~own]] |= np.uint32(BIT["not-forwarding"])
-            return
-        mask = edges.setdefault(there, np.zeros(len(self.addresses), dtype=bool))
-        mask[passing] = True
-
-    def _on_link(self, row: int, route: Route, hop: NextHop, columns: NDArray[np.int64]) -> None:
-        """A hop that asks for the target itself: who answers owns it, so the leg ends."""
-        for column in columns:
-            self.bits[row, column] |= np.uint32(
-                self._on_link_bits(row, route, hop, self.addresses[column])
-            )
-
-    def _on_link_bits(self, row: int, route: Route, hop: NextHop, target: Address) -> int:
-        bits = 0
-        for fate in self.forwarding.along(self.names[row], route, hop, target):
-            if fate.verdict is not None:
-                bits |= BIT[fate.verdict]
-            elif fate.to is not None and self.forwarding.not_computed_on(fate.to, self.family):
-                bits |= BIT["unknown"]
-            else:
-                bits |= BIT["delivered"]
-        return bits
-
-    def _unrouted(self, row: int, columns: NDArray[np.int64]) -> None:
-        name = self.names[row]
-        if self.forwarding.not_computed(name, self.family, None):
-            self.bits[row, columns] |= _UNKNOWN
-            return
-        table = self.forwarding.tables.of(name, self.family)
-        broken = sorted(
-            (route for route in table.routes if route.problem is not None),
-            key=lambda r: (-r.prefix.length, r.distance, r.metric),
-        )
-        if not broken:
-            self.bits[row, columns] |= np.uint32(BIT["no-route"])
-            return
-        for column in columns:
-            address = self.addresses[column]
-            verdict = next((r.problem for r in broken if r.prefix.contains(address)), "no-route")
-            self.bits[row, column] |= np.uint32(BIT[verdict or "no-route"])
-
-    # -- sources and rows ----------------------------------------------------------
-
-    def default_rows(self, row: int) -> tuple[list[Address | None], Bits, NDArray[np.int8]]:
-        """For one device and every address: the source it chooses, the return, and `ok`.
-
-        The return is 0 where there is no source to return to.
-        """
-        device = self.forwarding.devices[self.names[row]]
-        count = len(self.addresses)
-        sources: list[Address | None] = [None] * count
-        back: Bits = np.zeros(count, dtype=np.uint32)
-        ok = np.zeros(count, dtype=np.int8)
-        owners = self.owner_rows
-        for position in np.unique(self.ways[row]):
-            columns = np.flatnonzero(self.ways[row] == position)
-            if position < 0:
-                ok[columns] = [
-                    UNSURE if bits == int(_UNKNOWN) else NO for bits in self.bits[row, columns]
-                ]
-                continue
-            along = self.along(row, int(position))
-            fixed = self._fixed_sources(device, along)
-            if fixed is None:
-                for column in columns:
-                    source, returned, state = self._one(row, along, int(column), owners)
-                    sources[column], back[column], ok[column] = source, returned, state
-                continue
-            for column in columns:
-                sources[column] = fixed[0]
-            back[columns] = self._back(owners[columns], fixed[0])
-            if len({*fixed}) == 1:
-                ok[columns] = _states(self.bits[row, columns], back[columns])
-                continue
-            states = []
-            for item, source in zip(along, fixed, strict=True):
-                outbound = np.full(columns.shape, item.bits, dtype=np.uint32)
-                for end in item.ends:
-                    outbound |= self.through(end, columns)
-                states.append(_states(outbound, self._back(owners[columns], source)))
-            ok[columns] = _combine(states)
-        return sources, back, ok
-
-    @cached_property
-    def shared_columns(self) -> NDArray[np.bool_]:
-        """The columns of addresses that several devices hold."""
-        return np.array([address in self.shared for address in self.addresses], dtype=bool)
-
-    @cached_property
-    def owner_rows(self) -> NDArray[np.int64]:
-        """The row of the device that holds each address (of several, the first)."""
-        near = self.forwarding.near
-        return np.array(
-            [
-                self.row[
-                    next((o for o in near.owners[a] if o.active), near.owners[a][0]).end.device
-                ]
-                for a in self.addresses
-            ],
-            dtype=np.int64,
-        )
-
-    def _back(self, owners: NDArray[np.int64], source: Address | None) -> Bits:
-        if source is None or source not in self.column:
-            return np.zeros(owners.shape, dtype=np.uint32)
-        back: Bits = self.bits[owners, self.column[source]]
-        return back
-
-    def through(self, end: End, columns: NDArray[np.int64]) -> Bits:
-        """How packets for some columns end after they are handed to a device on this end."""
-        there = self.row[end.device]
-        if self.forwarding.not_computed_on(end, self.family):
-            return np.full(columns.shape, _UNKNOWN, dtype=np.uint32)
-        bits: Bits = self.bits[there, columns]
-        if self.forwarding.devices[end.device].role != "unread" and not self.forwarding.forwards(
-            end.device, end.interface, self.family
-        ):
-            bits = np.where(
-                self.owned[there, columns], _DELIVERED, np.uint32(BIT["not-forwarding"])
-            ).astype(np.uint32)
-        return bits
-
-    def _fixed_sources(self, device: Device, along: list[_Along]) -> list[Address | None] | None:
-        """The source per next hop, if it does not depend on the target; else None."""
-        out: list[Address | None] = []
-        for item in along:
-            hop = item.hop
-            if hop.action != "forward" or hop.address is None:
-                return None
-            if self.family == 6:
-                at_exit = [
-                    fact
-                    for interface, fact in usable_addresses(device, 6)
-                    if interface.name == hop.interface and not fact.address.is_link_local
-                ]
-                if len(at_exit) != 1 or at_exit[0].address.value >> 118 == 0x3FB:
-                    return None
-                out.append(at_exit[0].address)
-                break
-            out.append(choose_source(device, hop.address, hop))
-        if self.family == 6:
-            out = out[:1] * len(along)
-        return out
-
-    def _one(
-        self, row: int, along: list[_Along], column: int, owners: NDArray[np.int64]
-    ) -> tuple[Address | None, np.uint32, int]:
-        device = self.forwarding.devices[self.names[row]]
-        target = self.addresses[column]
-        columns = np.array([column])
-        states = []
-        first: Address | None = None
-        returned = np.uint32(0)
-        for number, item in enumerate(along):
-            if self.family == 6 and number:
-                source = first
-            else:
-                source = choose_source(device, target, item.hop)
-            back = self._back(owners[columns], source)
-            if number == 0:
-                first, returned = source, back[0]
-            outbound = np.array([item.bits], dtype=np.uint32)
-            if item.hop.action == "forward" and item.hop.address is None:
-                route = self.routes[row][self.index[row, column]]
-                outbound |= np.uint32(self._on_link_bits(row, route, item.hop, target))
-            for end in item.ends:
-                outbound |= self.through(end, columns)
-            states.append(_states(outbound, back))
-        return first, returned, int(_combine(states)[0])
-
-
-def _states(outbound: Bits, back: Bits) -> NDArray[np.int8]:
-    """What a ping shows, from the ways both legs can end."""
-    both = outbound | back
-    some = (outbound & _DELIVERED != 0) & (back & _DELIVERED != 0)
-    rest = both & ~(_DELIVERED | _UNKNOWN)
-    pure = some & (both == _DELIVERED)
-    # A leg that surely fails decides, whatever else is not known.
-    fails = (outbound & (_DELIVERED | _UNKNOWN) == 0) | (back & (_DELIVERED | _UNKNOWN) == 0)
-    state = np.full(outbound.shape, NO, dtype=np.int8)
-    state[some & (rest != 0)] = PARTLY
-    state[some & (rest == 0) & ~pure] = UNSURE
-    state[~some & ~fails] = UNSURE
-    state[pure] = YES
-    return state
-
-
-def _combine(states: list[NDArray[np.int8]]) -> NDArray[np.int8]:
-    """Several first hops, each with its own source: one answer."""
-    stacked = np.stack(states)
-    out = np.full(stacked.shape[1], PARTLY, dtype=np.int8)
-    for state in (NO, YES, UNSURE):
-        out[(stacked == state).all(axis=0)] = state
-    mixed = (
-        (stacked == UNSURE).any(axis=0)
-        & ~(stacked == NO).any(axis=0)
-        & ~(stacked == PARTLY).any(axis=0)
-    )
-    out[mixed] = UNSURE
-    return out
 
 
 def verdict_of(bits: int) -> str | None:
@@ -522,8 +91,8 @@ class Reach:
             for _, fact in usable_addresses(self.forwarding.devices[name], table.family)
             if not fact.address.is_link_local
         ]
-        returns = {source: table._back(owners, source) for source in others}
-        states = {source: _states(table.bits[row], returns[source]) for source in others}
+        returns = {source: table.back(owners, source) for source in others}
+        states = {source: states_of_ping(table.bits[row], returns[source]) for source in others}
         for column, target in enumerate(table.addresses):
             if targets is not None and target not in targets:
                 continue
@@ -583,8 +152,43 @@ class Reach:
             column = table.column[fact.address]
             mask = plain & (chosen != column)
             odd = table.overlong[owners, column] | table.shared_columns[column]
-            states = _states(table.bits[row], table._back(owners, fact.address))
+            states = states_of_ping(table.bits[row], table.back(owners, fact.address))
             yield mask & ~odd, mask & odd, states, fact.address
+
+    @staticmethod
+    def own_columns(table: FamilyReach, name: str) -> NDArray[np.bool_]:
+        """The columns of addresses that a device holds alone."""
+        mine: NDArray[np.bool_] = (table.owner_rows == table.row[name]) & ~table.shared_columns
+        return mine
+
+    def states_of(
+        self, table: FamilyReach, name: str
+    ) -> Iterator[tuple[Address, NDArray[np.int8]]]:
+        """Per source address of a device, what a ping to every column shows (own columns: YES).
+
+        Sources and columns that arrays cannot answer are walked.
+        """
+        row = table.row[name]
+        sources, _, ok = table.default_rows(row)
+        chosen = np.array([-1 if a is None else table.column[a] for a in sources], dtype=np.int64)
+        owners = table.owner_rows
+        mine = self.own_columns(table, name)
+        for _, fact in usable_addresses(self.forwarding.devices[name], table.family):
+            if fact.address.is_link_local or fact.address not in table.column:
+                continue
+            own = table.column[fact.address]
+            states = states_of_ping(table.bits[row], table.back(owners, fact.address))
+            states = np.where(chosen == own, ok, states).astype(np.int8)
+            odd = table.overlong[owners, own] | table.shared_columns | table.overlong[row]
+            odd |= table.shared_columns[own]
+            for column in (int(c) for c in np.flatnonzero(odd & ~mine)):
+                target = table.addresses[column]
+                holders = [d for d in self.forwarding.near.owner_devices(target) if d != name]
+                found = [_CODE[self._walked(name, fact.address, target, d).ok] for d in holders]
+                state: int = min(found, default=YES)
+                states[column] = state
+            states[mine] = YES
+            yield fact.address, states
 
     def _plain_rows(
         self, table: FamilyReach, row: int, device: Device

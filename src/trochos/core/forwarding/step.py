@@ -10,7 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from ..network.addressing import FAMILY_NAMES, Address, Prefix
-from ..network.facts import Device, End, Unmodelled
+from ..network.facts import Device, End, Tunnel, Unmodelled
 from ..protocols.routes import Lookup, NextHop, Route, Table
 from ..protocols.tables import Tables
 from .links import Neighbourhood
@@ -50,6 +50,12 @@ class Forwarding:
     tables: Tables
     near: Neighbourhood = field(init=False)
     obeyed: dict[tuple[str, int], dict[Prefix, Route]] = field(default_factory=dict)
+    torn: dict[End, str] = field(default_factory=dict)
+    """Ends of tunnels through which no neighbour is heard, each with what became of packets."""
+    under: dict[End, object] = field(default_factory=dict)
+    """The outer leg of each tunnel that was gone through."""
+    _through: dict[End, list[Fate]] = field(default_factory=dict)
+    _inside: list[End] = field(default_factory=list)
     _lookups: dict[tuple[str, int], Lookup] = field(default_factory=dict)
     _unmodelled: dict[tuple[str, int], list[Unmodelled]] = field(default_factory=dict)
     _unmodelled_ends: dict[tuple[End, int], list[Unmodelled]] = field(default_factory=dict)
@@ -154,6 +160,37 @@ class Forwarding:
             ),
         )
 
+    # -- tunnels ------------------------------------------------------------------
+
+    def tunnel(self, end: End) -> Tunnel | None:
+        """What an interface wraps packets in, if it does."""
+        interface = self.near.interface(end)
+        return interface.tunnel if interface is not None else None
+
+    def through(self, end: End) -> list[Fate]:
+        """What becomes of packets that leave by a tunnel, whatever their target."""
+        known = self._through.get(end)
+        if known is None:
+            # A step into a tunnel is a walk of its own, and walks are made of steps.
+            from .tunnels import enter
+
+            inside = frozenset(self._inside)
+            if end in inside:
+                return enter(self, end, inside)[0]
+            self._inside.append(end)
+            try:
+                known, self.under[end] = enter(self, end, inside)
+            finally:
+                self._inside.pop()
+            self._through[end] = known
+        return known
+
+    def asks_for_target(self, device: str, hop: NextHop) -> bool:
+        """True if the device asks on the link for the target itself: no gateway, no tunnel."""
+        if hop.action != "forward" or hop.address is not None:
+            return False
+        return self.tunnel(End(device, hop.interface or "")) is None
+
     # -- parts of the decision -------------------------------------------------
 
     def _local(self, device: str, target: Address) -> Route:
@@ -214,6 +251,8 @@ class Forwarding:
                     hop, "interface-down", f"{device} sends {target} out of {end.interface}: {why}."
                 )
             ]
+        if self.tunnel(end) is not None:
+            return [Fate(hop, f.verdict, f.reason, f.to) for f in self.through(end)]
         near = hop.address if hop.address is not None else target
         answer = self.near.answer(end, near)
         if answer.takers:

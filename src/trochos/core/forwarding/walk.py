@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from ..network.addressing import Address
-from ..network.facts import End, Unmodelled
+from ..network.facts import End, Tunnel, Unmodelled
 from ..protocols.routes import Route
 from .step import Fate, Forwarding
 from .verdicts import DELIVERED, HOP_LIMIT, LOOP, RANK, leg_state, worst
@@ -33,6 +33,23 @@ class Packet:
 
 
 @dataclass(slots=True)
+class Wrap:
+    """A packet wrapped in another: the tunnel, and the outer packet's own journey."""
+
+    tunnel: Tunnel
+    under: Leg | None
+
+    def as_json(self) -> dict[str, object]:
+        return {
+            "do": "wrap",
+            "mode": self.tunnel.mode,
+            "local": str(self.tunnel.local),
+            "remote": str(self.tunnel.remote),
+            "under": self.under.as_json() if self.under else None,
+        }
+
+
+@dataclass(slots=True)
 class Hop:
     """A device that has the packet, and what it does with it."""
 
@@ -43,6 +60,7 @@ class Hop:
     next_hop: Address | None = None
     mtu: int | None = None
     reason: str | None = None
+    wrap: Wrap | None = None
 
     def as_json(self) -> dict[str, object]:
         return {
@@ -51,7 +69,7 @@ class Hop:
             "route": self.route.as_json() if self.route else None,
             "out": self.out,
             "next_hop": str(self.next_hop) if self.next_hop else None,
-            "actions": [],
+            "actions": [self.wrap.as_json()] if self.wrap else [],
             "mtu": self.mtu,
             "reason": self.reason,
         }
@@ -157,6 +175,9 @@ class _Walker:
             here.out, here.next_hop = fate.hop.interface, fate.hop.address
             interface = self.forwarding.near.interface(End(hop.device, here.out or ""))
             here.mtu = interface.mtu if interface else None
+            if interface is not None and interface.tunnel is not None:
+                under = self.forwarding.under.get(End(hop.device, interface.name))
+                here.wrap = Wrap(interface.tunnel, under if isinstance(under, Leg) else None)
         if fate.verdict is not None:
             yield self._end(path, here, fate.verdict, fate.reason)
             return
@@ -207,7 +228,7 @@ class _Walker:
 
 
 def _copy(hop: Hop) -> Hop:
-    return Hop(hop.device, hop.arrived, hop.route, hop.out, hop.next_hop, hop.mtu, hop.reason)
+    return replace(hop)
 
 
 def loop_sentence(members: tuple[str, ...]) -> str:

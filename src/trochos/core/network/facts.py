@@ -27,6 +27,7 @@ __all__ = [
     "Segment",
     "Source",
     "StaticRoute",
+    "Tunnel",
     "Unmodelled",
 ]
 
@@ -51,6 +52,34 @@ class AddressFact:
     @property
     def connected(self) -> Prefix:
         return self.peer or self.value.prefix
+
+
+class Tunnel(NamedTuple):
+    """What an interface wraps packets in: `mode` is `gre` or `ipip`, of either family."""
+
+    mode: str
+    local: Address
+    remote: Address
+    source: Source
+    ttl: int | None = None
+    key: str | None = None
+
+    @property
+    def overhead(self) -> int:
+        """Bytes added to each packet (RFC 2784, RFC 2890, RFC 2003, RFC 2473)."""
+        outer = 20 if self.local.family == 4 else 40
+        return (
+            outer + (4 if self.mode == "gre" else 0) + (4 if self.mode == "gre" and self.key else 0)
+        )
+
+    def mirrors(self, other: Tunnel) -> bool:
+        """True if two tunnels are the two ends of one."""
+        return (
+            self.local == other.remote
+            and self.remote == other.local
+            and self.mode == other.mode
+            and self.key == other.key
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,6 +112,7 @@ class Interface:
     """Routes over this interface stay although the line is down."""
     point_to_point: bool = False
     """The system says that this is a link to exactly one other end (a tunnel)."""
+    tunnel: Tunnel | None = None
     bandwidth: int | None = None
     """As configured, in megabits per second."""
     bandwidth_source: Source | None = None
@@ -176,6 +206,11 @@ class Device:
     @property
     def is_host(self) -> bool:
         return self.role == "host"
+
+    @property
+    def configured(self) -> bool:
+        """True if its configuration was gathered, and not only what its system showed."""
+        return self.profile.name.startswith(("FRR", "YANG"))
 
     def interface(self, name: str) -> Interface | None:
         for interface in self.interfaces:

@@ -116,7 +116,8 @@ def _weights(process: EigrpProcess, device: Device) -> tuple[int, ...]:
     return (*given, 0, 0, 0, 0, 0)[:6]
 
 
-def _ends(device: Device, process: EigrpProcess, links: Links) -> list[EigrpEnd]:
+def ends_of(device: Device, process: EigrpProcess, links: Links) -> list[EigrpEnd]:
+    """All interfaces of a router, whether they take part or not."""
     habits = device.profile.eigrp
     identity = router_id(device, process.router_id, links)
     out = []
@@ -147,7 +148,7 @@ def _ends(device: Device, process: EigrpProcess, links: Links) -> list[EigrpEnd]
             bandwidth = settings.bandwidth.value if settings.bandwidth else bandwidth
             delay = settings.delay.value if settings.delay else delay
         end = End(device.name, interface.name)
-        up = links.is_up(end)
+        up = links.hears(end)
         chain = settings.key_chain
         known = device.policy.key_chains.get(chain.value) if chain else None
         out.append(
@@ -169,7 +170,7 @@ def _ends(device: Device, process: EigrpProcess, links: Links) -> list[EigrpEnd]
                 (known[0] if known else "") if chain else None,
                 identity,
                 up,
-                None if up else links.why_down(end),
+                None if up else links.why_deaf(end),
             )
         )
     return out
@@ -240,7 +241,7 @@ class EigrpSpeakers:
         for device in network.devices:
             for process in device.routing.eigrp:
                 if process.family == family:
-                    router = Router(device, process, _ends(device, process, links))
+                    router = Router(device, process, ends_of(device, process, links))
                     self.routers[router.key] = router
         self._relations: list[Relation] = []
         self.hears: dict[tuple[str, int], list[tuple[EigrpEnd, EigrpEnd]]] = defaultdict(list)
@@ -272,7 +273,15 @@ class EigrpSpeakers:
                 shown[key] = (left, right, outcome.gates, outcome.up)
         for left, right, gates, up in shown.values():
             self._relations.append(
-                Relation("eigrp", self.family, _side(left, up), _side(right, up), gates, up)
+                Relation(
+                    "eigrp",
+                    self.family,
+                    _side(left, up),
+                    _side(right, up),
+                    gates,
+                    up,
+                    (left, right),
+                )
             )
 
     def offers(self, tables: Mapping[tuple[str, int], Table]) -> dict[str, list[Route]]:

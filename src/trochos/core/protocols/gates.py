@@ -102,6 +102,8 @@ class Relation:
     gates: list[Judged] = field(default_factory=list)
     up: bool = True
     """The neighbours see each other; routes may still fail."""
+    ends: tuple[Any, Any] = (None, None)
+    """The two ends as the protocol sees them."""
 
     @property
     def works(self) -> bool:

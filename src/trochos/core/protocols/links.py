@@ -13,7 +13,9 @@ class Links:
     LAN itself, so another device that goes down takes nobody else with it.
     """
 
-    def __init__(self, network: Network) -> None:
+    def __init__(self, network: Network, deaf: frozenset[End] = frozenset()) -> None:
+        """`deaf` are ends of tunnels through which no neighbour is heard."""
+        self.deaf = deaf
         self._devices: dict[str, Device] = {d.name: d for d in network.devices}
         self._interfaces: dict[End, Interface] = {
             End(d.name, i.name): i for d in network.devices for i in d.interfaces
@@ -33,6 +35,16 @@ class Links:
         """True if packets can leave and arrive here."""
         return end in self._why and self._why[end] is None
 
+    def hears(self, end: End) -> bool:
+        """True if a neighbour's packets can be heard here."""
+        return self.is_up(end) and end not in self.deaf
+
+    def why_deaf(self, end: End) -> str | None:
+        """One clause that says why no neighbour is heard here; None if one can be."""
+        if end in self.deaf and self.is_up(end):
+            return f"the outer packets of {end.interface} do not get through"
+        return self.why_down(end)
+
     def why_down(self, end: End) -> str | None:
         """One clause that says why the line is down; None if it is up."""
         if end not in self._why:
@@ -51,6 +63,8 @@ class Links:
             return f"{end.interface} is shut down"
         if interface.loopback:
             return None
+        if interface.tunnel is not None:
+            return None  # it has no line: it is up whatever becomes of its far end (RFC 2784)
         far = self.far_end(end)
         other = self._interfaces.get(far) if far is not None else None
         if far is not None and other is not None and not other.enabled:

@@ -75,7 +75,8 @@ class Router:
     ends: list[RipEnd] = field(default_factory=list)
 
 
-def _ends(device: Device, process: RipProcess, links: Links) -> list[RipEnd]:
+def ends_of(device: Device, process: RipProcess, links: Links) -> list[RipEnd]:
+    """All interfaces of a router, whether they take part or not."""
     out = []
     habits = device.profile.rip
     for interface in device.interfaces:
@@ -107,7 +108,7 @@ def _ends(device: Device, process: RipProcess, links: Links) -> list[RipEnd]:
         receive = settings.receive.value if settings.receive else default_receive
         given = settings.receive or settings.send
         source = given.source if given else version_source
-        up = links.is_up(end)
+        up = links.hears(end)
         out.append(
             RipEnd(
                 device.name,
@@ -126,7 +127,7 @@ def _ends(device: Device, process: RipProcess, links: Links) -> list[RipEnd]:
                 source or process.source._replace(default=True, text=f"version {default_send}"),
                 _key(device, settings),
                 up,
-                None if up else links.why_down(end),
+                None if up else links.why_deaf(end),
             )
         )
     return out
@@ -222,7 +223,7 @@ class RipSpeakers:
         for device in network.devices:
             for process in device.routing.rip:
                 if process.family == family:
-                    ends = _ends(device, process, links)
+                    ends = ends_of(device, process, links)
                     self.routers[device.name] = Router(device, process, ends)
         self._relations: list[Relation] = []
         self.hears: dict[str, list[tuple[RipEnd, RipEnd]]] = defaultdict(list)
@@ -264,7 +265,9 @@ class RipSpeakers:
                 )
             )
         up = any(side.state == HEARS for side in sides)
-        self._relations.append(Relation("rip", self.family, sides[0], sides[1], outcome.gates, up))
+        self._relations.append(
+            Relation("rip", self.family, sides[0], sides[1], outcome.gates, up, (left, right))
+        )
 
     def offers(self, tables: Mapping[tuple[str, int], Table]) -> dict[str, list[Route]]:
         """Candidates of all routers; computed again only if their own announcements changed."""

@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 from ..network.addressing import FAMILIES, Prefix
-from ..network.facts import Device, Network, Unmodelled
+from ..network.facts import Device, End, Network, Unmodelled
 from ..network.quiet import without_collecting
 from .bgp.speakers import BgpSpeakers
 from .connected import connected_routes
@@ -92,9 +92,14 @@ def speakers_of(network: Network, links: Links) -> list[Speakers]:
     return out
 
 
-def compute_tables(network: Network) -> Tables:
-    """Computes all tables from configuration, addresses, interface state and wiring."""
-    links = Links(network)
+def compute_tables(network: Network, deaf: frozenset[End] = frozenset()) -> Tables:
+    """Computes all tables from configuration, addresses, interface state and wiring.
+
+    Args:
+        network: the facts.
+        deaf: ends of tunnels through which no neighbour is heard.
+    """
+    links = Links(network, deaf)
     out = Tables(network, links)
     with without_collecting():
         builders = {

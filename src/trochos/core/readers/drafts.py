@@ -4,7 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from ..network.facts import AddressFact, GatheredRoute, Profile, Source, StaticRoute, Unmodelled
+from ..network.facts import (
+    AddressFact,
+    GatheredRoute,
+    Profile,
+    Source,
+    StaticRoute,
+    Tunnel,
+    Unmodelled,
+)
 from ..network.policy import NO_POLICY, Policy
 from ..network.routing import NO_ROUTING, Routing
 
@@ -31,6 +39,7 @@ class InterfaceDraft:
     vrf: str | None = None
     ignores_carrier: bool = False
     point_to_point: bool = False
+    tunnel: Tunnel | None = None
     bandwidth: int | None = None
     bandwidth_source: Source | None = None
     order: int = 0
@@ -67,6 +76,7 @@ class CaptureDraft:
     forwarding: list[bool | None] = field(default_factory=lambda: [None, None])
     forwarding_source: Source | None = None
     gathered: dict[int, list[GatheredRoute]] = field(default_factory=dict)
+    tunnels: dict[str, Tunnel] = field(default_factory=dict)
     unmodelled: list[Unmodelled] = field(default_factory=list)
     unmodelled_if_router: list[Unmodelled] = field(default_factory=list)
     """What matters only where packets pass through."""

@@ -7,6 +7,8 @@ kernel did not make itself are what somebody configured.
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 from ..network.addressing import (
     Address,
     InterfaceAddress,
@@ -16,6 +18,7 @@ from ..network.addressing import (
     parse_prefix,
 )
 from ..network.facts import AddressFact, GatheredRoute, Profile, Source, StaticRoute, Unmodelled
+from . import tunnels
 from .drafts import CaptureDraft, InterfaceDraft
 from .located_json import Document, Node
 
@@ -122,6 +125,7 @@ _ROUTE_IRRELEVANT = [
     "rto_min",
 ]
 # Kinds of interface whose links are made of something that is not computed here.
+TUNNELS = "tunnels are not computed"
 _LAYERED = {
     "vlan": "VLAN interfaces are not computed",
     "bridge": "bridges are not computed",
@@ -129,17 +133,17 @@ _LAYERED = {
     "team": "bundles of links are not computed",
     "macvlan": "stacked interfaces are not computed",
     "ipvlan": "stacked interfaces are not computed",
-    "vxlan": "tunnels are not computed",
-    "gre": "tunnels are not computed",
-    "gretap": "tunnels are not computed",
-    "ip6gre": "tunnels are not computed",
-    "ipip": "tunnels are not computed",
-    "ip6tnl": "tunnels are not computed",
-    "sit": "tunnels are not computed",
-    "tun": "tunnels are not computed",
-    "wireguard": "tunnels are not computed",
-    "vti": "tunnels are not computed",
-    "xfrm": "tunnels are not computed",
+    "vxlan": TUNNELS,
+    "gre": TUNNELS,
+    "gretap": TUNNELS,
+    "ip6gre": TUNNELS,
+    "ipip": TUNNELS,
+    "ip6tnl": TUNNELS,
+    "sit": TUNNELS,
+    "tun": TUNNELS,
+    "wireguard": TUNNELS,
+    "vti": TUNNELS,
+    "xfrm": TUNNELS,
     "vrf": "routing instances are not computed",
 }
 
@@ -180,14 +184,16 @@ def kind_of(root: Node) -> str | None:
     return None
 
 
-def read_links(document: Document, device: str, file: str) -> CaptureDraft:
-    """Reads `ip -j addr` or `ip -j -d link`."""
+def read_links(
+    document: Document, device: str, file: str, tunnels_known: Collection[str] = ()
+) -> CaptureDraft:
+    """Reads `ip -j addr` or `ip -j -d link`; of `tunnels_known` the list of tunnels tells."""
     draft, root = CaptureDraft(file), document.root
     for position, entry in enumerate(root.elements()):
         name = entry.text("ifname")
         if not name:
             continue
-        source = _source(device, file, document, entry.peek("ifname") or entry)
+        source = _source(device, file, document, entry.peek("ifname") or entry, f"/{position}")
         interface = draft.interfaces.setdefault(
             name, InterfaceDraft(name, source, order=entry.integer("ifindex") or position)
         )
@@ -199,7 +205,9 @@ def read_links(document: Document, device: str, file: str) -> CaptureDraft:
             flags.add(flag.value)
         if flag_node is not None:
             interface.enabled = "UP" in flags
-            interface.enabled_source = _source(device, file, document, flag_node)
+            interface.enabled_source = _source(
+                device, file, document, flag_node, f"/{position}/flags"
+            )
             if "UP" in flags:
                 interface.carrier = "LOWER_UP" in flags or (
                     "NO-CARRIER" not in flags and "LOOPBACK" in flags
@@ -211,12 +219,16 @@ def read_links(document: Document, device: str, file: str) -> CaptureDraft:
         interface.mtu = entry.integer("mtu")
         mtu = entry.peek("mtu")
         if mtu is not None:
-            interface.mtu_source = _source(device, file, document, mtu)
+            interface.mtu_source = _source(device, file, document, mtu, f"/{position}/mtu")
         interface.mac = entry.text("address")
-        _read_link_kind(entry, interface, draft, device, file, document)
+        if name in tunnels_known and (linkinfo := entry.peek("linkinfo")) is not None:
+            linkinfo.use_all()
+        else:
+            _read_link_kind(entry, interface, draft, device, file, document)
         interface.addresses_known = entry.peek("addr_info") is not None
-        for info in entry.items("addr_info"):
-            _read_address(info, interface, draft, device, file, document)
+        for number, info in enumerate(entry.items("addr_info")):
+            path = f"/{position}/addr_info/{number}"
+            _read_address(info, path, interface, draft, device, file, document)
     return draft
 
 
@@ -231,7 +243,13 @@ def _read_link_kind(
     linkinfo = entry.peek("linkinfo")
     kind = linkinfo.text("info_kind") if linkinfo is not None else None
     master = entry.peek("master")
-    if kind in _LAYERED:
+    data = linkinfo.peek("info_data") if linkinfo is not None else None
+    tunnel = None
+    if data is not None and kind in tunnels.MODES:
+        tunnel = tunnels.read(data, kind, _source(device, file, document, data))
+    if tunnel is not None:
+        draft.tunnels[interface.name] = tunnel
+    if kind in _LAYERED and tunnel is None:
         assert linkinfo is not None
         node = linkinfo.peek("info_kind") or linkinfo
         draft.unmodelled.append(
@@ -258,6 +276,7 @@ def _read_link_kind(
 
 def _read_address(
     info: Node,
+    path: str,
     interface: InterfaceDraft,
     draft: CaptureDraft,
     device: str,
@@ -292,11 +311,28 @@ def _read_address(
     interface.addresses.append(
         AddressFact(
             value,
-            _source(device, file, document, node),
+            _source(device, file, document, node, path),
             captured=True,
             peer=None if peer is None else InterfaceAddress(peer, length).prefix,
         )
     )
+
+
+def read_tunnels(document: Document, device: str, file: str) -> CaptureDraft:
+    """Reads the list of a Linux device's tunnels."""
+    draft = CaptureDraft(file)
+    for position, entry in enumerate(document.root.elements()):
+        name, mode = entry.text("ifname"), entry.text("mode")
+        if not name:
+            continue
+        source = _source(device, file, document, entry, f"/{position}")
+        tunnel = tunnels.read(entry, mode, source)
+        if tunnel is not None:
+            draft.tunnels[name] = tunnel
+        else:
+            why = f"tunnels of mode {mode} with these ends are not computed"
+            draft.unmodelled.append(Unmodelled(source, why, interface=name))
+    return draft
 
 
 def read_routes(document: Document, device: str, file: str) -> CaptureDraft:
@@ -351,7 +387,8 @@ def read_routes(document: Document, device: str, file: str) -> CaptureDraft:
         special = _SPECIAL[kind]
         preferred = parse_address(entry.text("prefsrc") or "")
         hops = entry.items("nexthops") or [entry]
-        for hop in hops:
+        for number, hop in enumerate(hops):
+            path = f"/{position}" if hop is entry else f"/{position}/nexthops/{number}"
             gateway = _gateway(hop)
             interface = hop.text("dev")
             flags = {flag.value for flag in hop.items("flags")}
@@ -360,7 +397,7 @@ def read_routes(document: Document, device: str, file: str) -> CaptureDraft:
             draft.statics.append(
                 StaticRoute(
                     prefix,
-                    _source(device, file, document, hop),
+                    _source(device, file, document, hop, path),
                     gateway,
                     interface,
                     special,
@@ -423,5 +460,7 @@ def _gateway(hop: Node) -> Address | None:
     return parse_address(text) if text else None
 
 
-def _source(device: str, file: str, document: Document, node: Node) -> Source:
-    return Source(device, file, node.key_line, document.quote(node))
+def _source(
+    device: str, file: str, document: Document, node: Node, path: str | None = None
+) -> Source:
+    return Source(device, file, node.key_line, document.quote(node), path)

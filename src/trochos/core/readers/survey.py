@@ -9,7 +9,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
+from typing import Any
 
 from ..network.addressing import InterfaceAddress, eui64_link_local
 from ..network.facts import (
@@ -21,9 +22,9 @@ from ..network.facts import (
     Profile,
     Source,
 )
-from ..network.policy import NO_POLICY
+from ..network.policy import NO_POLICY, Policy
 from ..network.quiet import without_collecting
-from ..network.routing import NO_ROUTING
+from ..network.routing import NO_ROUTING, Routing
 from . import hostfiles, iproute, reports, wiring
 from .drafts import CaptureDraft, ConfigDraft, InterfaceDraft
 from .frr import tables as frr_tables
@@ -51,6 +52,7 @@ class Survey:
     network: Network
     reading: tuple[FileReport, ...]
     files: dict[str, dict[str, str]] = field(default_factory=dict)
+    drawing: wiring.Wiring = field(default_factory=wiring.Wiring)
 
     def text(self, device: str, file: str) -> str | None:
         return self.files.get(device, {}).get(file)
@@ -74,6 +76,42 @@ def read_survey(files: Mapping[str, bytes], key: bytes) -> Survey:
         return _Survey(key).read(files)
 
 
+def read_again(survey: Survey, changed: Mapping[str, Mapping[str, str]]) -> Survey:
+    """The survey with other texts for some devices: only these are read again.
+
+    Args:
+        changed: device -> all its files, as masked text.
+    """
+    with without_collecting():
+        partial = _Survey(b"")
+        for device, files in changed.items():
+            for name, text in sorted(files.items(), key=lambda f: ("tunnel" not in f[0], f)):
+                partial.file(device, name, text)
+        kept = {d.name: d for d in survey.network.devices if d.name not in changed}
+        reports = [report for report in survey.reading if report.device not in changed]
+        return partial.assemble(survey, kept, reports)
+
+
+def places(files: Mapping[str, bytes], survey: Survey) -> dict[tuple[str, str], str]:
+    """(device, file) -> path: where a survey's texts came from."""
+    out: dict[tuple[str, str], str] = {}
+    holders: dict[str, list[str]] = {}
+    for device, texts in survey.files.items():
+        for name in texts:
+            holders.setdefault(name, []).append(device)
+    inner = _without_common_folder(files)
+    head = "" if inner is files else next(iter(files)).split("/", 1)[0] + "/"
+    for path in inner:
+        parts = path.split("/")
+        at = 1 if parts[0] == "devices" else 0
+        device, name = parts[at], "/".join(parts[at + 1 :])
+        if name in survey.files.get(device, {}):
+            out[device, name] = head + path
+        elif len(holders.get(parts[-1], ())) == 1:
+            out[holders[parts[-1]][0], parts[-1]] = head + path
+    return out
+
+
 class _Survey:
     def __init__(self, key: bytes) -> None:
         self.key = key
@@ -87,7 +125,8 @@ class _Survey:
     def read(self, files: Mapping[str, bytes]) -> Survey:
         files = _without_common_folder(files)
         flat: list[tuple[str, str]] = []
-        for path in sorted(files):
+        # Tunnels first: what lists them says what the links that follow are.
+        for path in sorted(files, key=lambda p: ("tunnel" not in p.rpartition("/")[2], p)):
             parts = path.split("/")
             text = self.decode(path, parts, files[path])
             if text is None:
@@ -226,18 +265,24 @@ class _Survey:
             self.done(ledger, device)
             return
         kind = iproute.kind_of(root)
-        if kind in ("addr", "link", "route"):
+        if kind in ("addr", "link", "route", "tunnel"):
             ledger = Ledger(device, name, iproute.KINDS[kind], lines)
-            read = iproute.read_routes if kind == "route" else iproute.read_links
-            self.draft(device).captures.append(read(document, device, name))
+            known = {port for c in self.draft(device).captures for port in c.tunnels}
+            if kind == "route":
+                capture = iproute.read_routes(document, device, name)
+            elif kind == "tunnel":
+                capture = iproute.read_tunnels(document, device, name)
+            else:
+                capture = iproute.read_links(document, device, name, known)
+            self.draft(device).captures.append(capture)
             ledger.settle_json(root)
         elif kind is not None:
             ledger = Ledger(device, name, iproute.KINDS[kind], lines)
-            matters = kind in ("tunnel", "vlan")
+            matters = kind == "vlan"
             if not matters:
                 root.ignore_all()
             else:
-                ledger.note = "Tunnels and VLANs are not computed."
+                ledger.note = "VLANs are not computed."
             ledger.settle_json(root, matters)
             if not flat or kind != "empty":
                 self.draft(device)
@@ -279,25 +324,42 @@ class _Survey:
 
     def finish(self) -> Survey:
         self.drafts.pop("", None)
-        roles: dict[str, str] = {}
-        for drawing in self.wirings:
-            for node in drawing.nodes.values():
-                if node.role:
-                    roles[node.name] = node.role
-        devices = {
-            name: _merge(name, drafts, roles.get(name))
-            for name, drafts in sorted(self.drafts.items())
-        }
         whole = wiring.Wiring()
         for drawing in self.wirings:
             whole.nodes.update(drawing.nodes)
             whole.links.extend(link for link in drawing.links if link not in whole.links)
-        segments, unread = wiring.segments_from_wiring(whole, devices)
+        return self.join(whole, self.devices(whole))
+
+    def assemble(
+        self, before: Survey, kept: dict[str, Device], reports: list[FileReport]
+    ) -> Survey:
+        """A survey of which most devices were read before."""
+        self.drafts.pop("", None)
+        self.title, self.taken_at = before.network.title, before.network.taken_at
+        self.reports += reports
+        self.texts = {**before.files, **self.texts}
+        unread = {name for name, device in kept.items() if device.role == "unread"}
+        drawn_only = unread - set(self.texts)
+        devices = {n: d for n, d in kept.items() if n not in drawn_only}
+        old = {device.name: device for device in before.network.devices}
+        again = {
+            name: _as_captured(device, old.get(name))
+            for name, device in self.devices(before.drawing).items()
+        }
+        return self.join(before.drawing, {**devices, **again})
+
+    def devices(self, drawing: wiring.Wiring) -> dict[str, Device]:
+        roles = {node.name: node.role for node in drawing.nodes.values() if node.role}
+        return {name: _merge(name, drafts, roles.get(name)) for name, drafts in self.drafts.items()}
+
+    def join(self, drawing: wiring.Wiring, devices: dict[str, Device]) -> Survey:
+        segments, unread = wiring.segments_from_wiring(drawing, devices)
         taken = {end for segment in segments for end in segment.ends}
-        if not whole.links:
+        if not drawing.links:
             segments += wiring.infer_segments(devices.values(), taken)
         for name in unread:
             devices[name] = Device(name, role="unread")
+        segments += wiring.tunnel_segments(devices.values())
         network = Network(
             tuple(devices[name] for name in sorted(devices)),
             tuple(segments),
@@ -305,7 +367,7 @@ class _Survey:
             self.taken_at,
         )
         self.reports.sort(key=lambda r: (r.device or "", r.file))
-        return Survey(network, tuple(self.reports), self.texts)
+        return Survey(network, tuple(self.reports), self.texts, drawing)
 
 
 def _stem(name: str) -> str:
@@ -336,6 +398,20 @@ def _without_common_folder(files: Mapping[str, bytes]) -> Mapping[str, bytes]:
     return files
 
 
+def _as_captured(device: Device, before: Device | None) -> Device:
+    """Remembers in which state an interface was when others captured their end of the line."""
+    if before is None:
+        return device
+    interfaces = []
+    for interface in device.interfaces:
+        held = before.interface(interface.name)
+        if interface.captured_enabled is None and held is not None:
+            state = held.enabled if held.captured_enabled is None else held.captured_enabled
+            interface = replace(interface, captured_enabled=state)
+        interfaces.append(interface)
+    return replace(device, interfaces=tuple(interfaces))
+
+
 # -- merging the files of one device -------------------------------------------------
 
 
@@ -357,6 +433,12 @@ def _merge(name: str, drafts: _Drafts, role: str | None) -> Device:
                 forwarding_source = layer.forwarding_source or forwarding_source
     statics = [route for config in configs for route in config.statics]
     profile: Profile = configs[0].profile if configs else iproute.LINUX
+    through_default = (
+        any(c.profile.resolve_via_default[0] for c in configs),
+        any(c.profile.resolve_via_default[1] for c in configs),
+    )
+    if configs and through_default != profile.resolve_via_default:
+        profile = replace(profile, resolve_via_default=through_default)
     if not routing:
         statics += [route for capture in captures for route in capture.statics]
     if role in ("router", "host"):
@@ -380,6 +462,18 @@ def _merge(name: str, drafts: _Drafts, role: str | None) -> Device:
         gathered = {family: tuple(routes) for family, routes in tables.items()}
     named = next((c for c in configs if c.hostname), None)
     unmodelled = [u for layer in layers for u in layer.unmodelled]
+    tunnels = {name: t for capture in captures for name, t in capture.tunnels.items()}
+    if tunnels:
+        # What the link itself did not say, the list of tunnels says.
+        unmodelled = [
+            u for u in unmodelled if u.interface not in tunnels or u.why != iproute.TUNNELS
+        ]
+        interfaces = tuple(
+            replace(i, tunnel=tunnels[i.name], point_to_point=True)
+            if i.name in tunnels and i.tunnel is None
+            else i
+            for i in interfaces
+        )
     if final == "router":
         unmodelled += [u for capture in captures for u in capture.unmodelled_if_router]
     return Device(
@@ -398,9 +492,32 @@ def _merge(name: str, drafts: _Drafts, role: str | None) -> Device:
         unmodelled=tuple(unmodelled),
         gathered=gathered,
         main_file=configs[0].file if configs else (captures[0].file if captures else None),
-        routing=next((c.routing for c in configs if c.routing.runs), NO_ROUTING),
-        policy=next((c.policy for c in configs if c.routing.runs), NO_POLICY),
+        routing=_routing(configs),
+        policy=_policy(configs),
     )
+
+
+def _routing(configs: list[ConfigDraft]) -> Routing:
+    """What all files of a device configure: each of its daemons may have a file of its own."""
+    if not any(c.routing.runs for c in configs):
+        return NO_ROUTING
+    return Routing(
+        tuple(p for c in configs for p in c.routing.ospf),
+        tuple(p for c in configs for p in c.routing.rip),
+        tuple(p for c in configs for p in c.routing.eigrp),
+        next((c.routing.bgp for c in configs if c.routing.bgp is not None), None),
+    )
+
+
+def _policy(configs: list[ConfigDraft]) -> Policy:
+    """The lists and maps of all files; of two with one name, a protocol's own file wins."""
+    if not any(c.routing.runs for c in configs):
+        return NO_POLICY
+    merged: dict[str, dict[Any, Any]] = {}
+    for config in sorted(configs, key=lambda c: c.routing.runs):
+        for item in fields(Policy):
+            merged.setdefault(item.name, {}).update(getattr(config.policy, item.name))
+    return Policy(**merged)
 
 
 def _interfaces(
@@ -491,7 +608,8 @@ def _interface(
         order=live.order if live else (config.order if config else 0),
         vrf=config.vrf if config else None,
         ignores_carrier=bool(config and config.ignores_carrier),
-        point_to_point=bool(live and live.point_to_point),
+        point_to_point=bool(live and live.point_to_point) or bool(config and config.tunnel),
+        tunnel=config.tunnel if config else None,
         bandwidth=config.bandwidth if config else None,
         bandwidth_source=config.bandwidth_source if config else None,
     )

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from ..network.addressing import Prefix, parse_address
-from ..network.facts import Device, End, Segment
+from ..network.facts import Device, End, Interface, Segment
 from .located_json import Node
 
 KIND = "wiring"
@@ -178,7 +178,7 @@ def infer_segments(devices: Iterable[Device], taken: set[End]) -> list[Segment]:
     for device in devices:
         for interface in device.interfaces:
             end = End(device.name, interface.name)
-            if interface.loopback or end in taken or interface.vrf:
+            if interface.loopback or end in taken or interface.vrf or interface.tunnel:
                 continue
             for fact in interface.addresses:
                 prefix = fact.value.prefix
@@ -217,3 +217,52 @@ def infer_segments(devices: Iterable[Device], taken: set[End]) -> list[Segment]:
         for root, ends in groups.items()
         if len(ends) > 1
     ]
+
+
+def tunnel_segments(devices: Iterable[Device]) -> list[Segment]:
+    """A link for every two tunnel interfaces that belong together.
+
+    Two that mirror each other do; of the rest, two of which one names an address of the
+    other's device and is alone in doing so: a link whose ends do not fit is still a link.
+    """
+    ends = [
+        (End(device.name, interface.name), device, interface)
+        for device in devices
+        for interface in device.interfaces
+        if interface.tunnel is not None
+    ]
+    out: list[Segment] = []
+    taken: set[End] = set()
+    for exact in (True, False):
+        for position, (end, device, interface) in enumerate(ends):
+            if end in taken:
+                continue
+            for other_end, other, there in ends[position + 1 :]:
+                if other_end in taken or other.name == device.name:
+                    continue
+                if _fits(device, interface, other, there, exact):
+                    taken |= {end, other_end}
+                    reason = (
+                        "the ends of the tunnel mirror each other"
+                        if exact
+                        else "the tunnels name each other's devices, and do not mirror each other"
+                    )
+                    out.append(Segment((end, other_end), reason=reason, inferred=True))
+                    break
+    return out
+
+
+def _fits(device: Device, here: Interface, other: Device, there: Interface, exact: bool) -> bool:
+    mine, theirs = here.tunnel, there.tunnel
+    assert mine is not None and theirs is not None
+    if exact:
+        return mine.mirrors(theirs)
+    to_them = any(i.has(mine.remote) for i in other.interfaces)
+    to_us = any(i.has(theirs.remote) for i in device.interfaces)
+    shared = any(
+        a.connected.overlaps(b.connected)
+        for a in here.addresses
+        for b in there.addresses
+        if not a.address.is_link_local and not b.address.is_link_local
+    )
+    return (to_them and to_us) or (shared and (to_them or to_us))

@@ -308,6 +308,22 @@ def has_policy(held: BgpNeighbourFamily, direction: str) -> bool:
     return any(kind is not None for kind in kinds)
 
 
+def callers(network: Network) -> dict[str, tuple[tuple[Device, BgpNeighbour], ...]]:
+    """Routers without BGP, each with the speakers that name it as neighbour and their words."""
+    owners: dict[Address, str] = {}
+    for device in network.devices:
+        if device.routing.bgp is None:
+            for interface in device.interfaces:
+                owners |= {fact.address: device.name for fact in interface.addresses}
+    out: dict[str, tuple[tuple[Device, BgpNeighbour], ...]] = {}
+    for device in network.devices:
+        for neighbour in _statements(device):
+            name = owners.get(neighbour.address) if neighbour.address is not None else None
+            if name is not None and (neighbour.shutdown is None or not neighbour.shutdown.value):
+                out[name] = (*out.get(name, ()), (device, neighbour))
+    return out
+
+
 # -- pairing -------------------------------------------------------------------------------
 
 
@@ -352,6 +368,7 @@ def find(
             _side(ends[1], state[1]),
             gates,
             outcome.up,
+            (ends[0], ends[1]),
         )
         relations.append(relation)
         if outcome.up and families:

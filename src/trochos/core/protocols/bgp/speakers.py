@@ -245,6 +245,26 @@ class BgpSpeakers:
                 )
         return None
 
+    def unknown_next_hop(
+        self, family: int, holder: str, other: str, prefix: Prefix
+    ) -> Address | None:
+        """The next hop with which one speaker tells another of a prefix, if the other has no
+        route to it."""
+        speaker = self.states[family].get(holder)
+        best = speaker.best.get(prefix) if speaker is not None else None
+        if speaker is None or best is None or prefix in self.states[family][other].best:
+            return None
+        for own, theirs in speaker.sides:
+            if theirs.name == other:
+                hidden = self._suppressed(speaker, family, prefix)
+                given = give(own, theirs, family, best, hidden)
+                if isinstance(given, Refusal):
+                    continue
+                taken = take(theirs, own, family, given, 0)
+                if not isinstance(taken, Refusal):
+                    return taken.next_hop
+        return None
+
     # -- aggregates ------------------------------------------------------------------------
 
     @staticmethod

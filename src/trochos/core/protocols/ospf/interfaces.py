@@ -84,7 +84,7 @@ def ends_of(device: Device, process: OspfProcess, links: Links) -> list[OspfEnd]
             continue
         settings = process.interfaces.get(interface.name) or OspfInterface(interface.name)
         end = End(device.name, interface.name)
-        up = links.is_up(end)
+        up = links.hears(end)
         passive = settings.passive or process.passive_default
         hello = settings.hello.value if settings.hello else habits.hello
         if settings.dead is not None:
@@ -116,7 +116,7 @@ def ends_of(device: Device, process: OspfProcess, links: Links) -> list[OspfEnd]
             bool(passive and passive.value),
             passive.source if passive else None,
             up,
-            None if up else links.why_down(end),
+            None if up else links.why_deaf(end),
         )
         if process.version == 3:
             prefixes = tuple(

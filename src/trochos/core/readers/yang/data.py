@@ -19,6 +19,7 @@ from ...network.addressing import (
 from ...network.facts import AddressFact, Profile, Source, StaticRoute, Unmodelled
 from ...network.habits import RipHabits
 from ...network.routing import BgpProcess, EigrpProcess, OspfProcess, RipProcess, Routing
+from .. import tunnels
 from ..drafts import ConfigDraft, InterfaceDraft
 from ..located_json import UNSEEN, Document, Node
 from . import bgp as yang_bgp
@@ -159,6 +160,10 @@ class _Reader:
         if mac is not None and isinstance(mac.value, str):
             interface.mac = mac.value
         entry.ignore(*_INTERFACE_IRRELEVANT)
+        held = _find(entry, "trochos-tunnel", "tunnel")
+        if held is not None:
+            where = self.source(held.peek("mode") or held, f"{path}/trochos-tunnel:tunnel")
+            interface.tunnel = tunnels.read(held, held.text("mode"), where)
         for family, member in ((4, "ipv4"), (6, "ipv6")):
             container = _find(entry, "ietf-ip", member)
             if container is not None:
@@ -237,7 +242,7 @@ class _Reader:
             entry.ignore("description")
             path = (
                 "/ietf-routing:routing/control-plane-protocols/control-plane-protocol"
-                f"[type='ietf-routing:{kind}'][name='{name}']"
+                f"[type='{entry.text('type') or ''}'][name='{name}']"
             )
             if kind == "static":
                 statics = entry.get("static-routes")

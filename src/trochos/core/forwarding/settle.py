@@ -1,0 +1,48 @@
+"""Tables and forwarding together, where protocols run over tunnels.
+
+Whether neighbours hear each other through a tunnel depends on the outer way, the outer way
+on the tables, and those on what neighbours say. So tables are computed as if every tunnel
+carried; ends whose outer packets do not arrive are deaf from then on, and tables are computed
+again. An end never recovers, so this stops; one that was torn down by its own news would come
+and go for ever on real routers, and is remembered in `torn`.
+"""
+
+from __future__ import annotations
+
+from ..network.facts import End, Network
+from ..protocols.tables import Tables, compute_tables
+from .step import Forwarding
+
+ROUNDS = 8
+
+
+def settle(network: Network) -> tuple[Tables, Forwarding]:
+    """The tables of a network and its forwarding view."""
+    tunnels = [
+        End(device.name, interface.name)
+        for device in network.devices
+        if device.routing.runs
+        for interface in device.interfaces
+        if interface.tunnel is not None and interface.enabled
+    ]
+    deaf: frozenset[End] = frozenset()
+    torn: dict[End, str] = {}
+    for _ in range(ROUNDS):
+        tables = compute_tables(network, deaf)
+        forwarding = Forwarding(tables, torn=dict(torn))
+        for end in tunnels:
+            if end in deaf:
+                continue
+            fates = forwarding.through(end)
+            if any(fate.to is None for fate in fates):
+                torn[end] = fates[0].reason
+        if frozenset(torn) == deaf:
+            break
+        deaf = frozenset(torn)
+    for device in network.devices:
+        for interface in device.interfaces:
+            if interface.tunnel is not None:
+                # Walked here once: later questions, which may come at the same time from
+                # several threads, only look the answer up.
+                forwarding.through(End(device.name, interface.name))
+    return tables, forwarding

@@ -1,0 +1,62 @@
+"""What becomes of a packet that goes into a tunnel: the journey of the packet around it.
+
+The wrapped packet is walked like any other, from the tunnel's own device to its far end in
+the outer table. Whoever takes it unwraps it if a tunnel there mirrors this one; then the
+inner journey goes on from that interface. A tunnel whose outer way leads through itself is a
+circle.
+"""
+
+from __future__ import annotations
+
+from ..network.facts import End
+from .step import Fate, Forwarding
+from .verdicts import DELIVERED, LOOP
+from .walk import Leg, Packet, walk
+
+
+def enter(
+    forwarding: Forwarding, end: End, inside: frozenset[End]
+) -> tuple[list[Fate], Leg | None]:
+    """The fates of packets that leave by a tunnel, and the outer leg.
+
+    Args:
+        forwarding: the network's forwarding view.
+        end: the tunnel's interface.
+        inside: the tunnels that are being gone through at this moment.
+    """
+    interface = forwarding.near.interface(end)
+    assert interface is not None and interface.tunnel is not None
+    tunnel = interface.tunnel
+    if end in inside:
+        members = " and ".join(sorted({str(item) for item in inside}))
+        reason = (
+            f"The way to the tunnel's far end {tunnel.remote} leads through the tunnel itself "
+            f"({members})."
+        )
+        return [Fate(None, LOOP, reason)], None
+    if not forwarding.near.owns(end.device, tunnel.local):
+        reason = (
+            f"{end} sends from {tunnel.local}, which is no address of {end.device}: nothing "
+            "leaves it."
+        )
+        return [Fate(None, "no-source", reason)], None
+    leg = walk(forwarding, end.device, Packet(tunnel.remote, tunnel.local))
+    fates: list[Fate] = []
+    for branch in leg.branches:
+        if branch.verdict != DELIVERED:
+            reason = f"The tunnel {end} does not get through to {tunnel.remote}: {branch.reason}"
+            fates.append(Fate(None, branch.verdict, reason))
+            continue
+        taker = forwarding.devices[branch.last.device]
+        far = next(
+            (i for i in taker.interfaces if i.tunnel is not None and tunnel.mirrors(i.tunnel)), None
+        )
+        if far is None or not far.enabled:
+            what = "has no tunnel that mirrors it" if far is None else f"has {far.name} shut down"
+            reason = (
+                f"{taker.name} takes what {end} sends to {tunnel.remote} and {what}: it drops it."
+            )
+            fates.append(Fate(None, "next-hop-silent", reason))
+        else:
+            fates.append(Fate(None, to=End(taker.name, far.name)))
+    return list({(f.verdict, f.to): f for f in fates}.values()), leg

@@ -1,0 +1,199 @@
+"""Tunnels: the inner journey is the outer one folded inside, and what breaks either."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+from surveys import compute, frr, wired
+
+from trochos.core.survey import Computed
+
+LINKS = wired(("west", "eth0", "sea", "eth0"), ("sea", "eth1", "east", "eth0"))
+
+
+def tunnel(local: str, remote: str, **more: object) -> str:
+    return json.dumps([{"ifname": "gre1", "mode": "gre", "local": local, "remote": remote, **more}])
+
+
+def link(name: str = "gre1") -> str:
+    return json.dumps(
+        [{"ifname": name, "flags": ["POINTOPOINT", "UP", "LOWER_UP"], "mtu": 1476, "addr_info": []}]
+    )
+
+
+def pair(
+    west: str = tunnel("100.64.0.1", "100.64.0.6"),
+    east: str = tunnel("100.64.0.6", "100.64.0.1"),
+    route: str = "ip route 0.0.0.0/0 100.64.0.2",
+    inner: str = "10.0.0.2/30",
+) -> Computed:
+    return compute(
+        {
+            "topology.json": LINKS,
+            "devices/west/frr.conf": frr(
+                "west",
+                {"eth0": "100.64.0.1/30", "gre1": "10.0.0.1/30", "lo": "10.1.0.1/32"},
+                route,
+                "ip route 10.2.0.0/16 10.0.0.2",
+            ),
+            "devices/west/ip-tunnel.json": west,
+            "devices/west/ip-addr.json": link(),
+            "devices/sea/frr.conf": frr("sea", {"eth0": "100.64.0.2/30", "eth1": "100.64.0.5/30"}),
+            "devices/east/frr.conf": frr(
+                "east",
+                {"eth0": "100.64.0.6/30", "gre1": inner, "lo": "10.2.0.1/32"},
+                "ip route 0.0.0.0/0 100.64.0.5",
+                "ip route 10.1.0.0/16 10.0.0.1",
+            ),
+            "devices/east/ip-tunnel.json": east,
+            "devices/east/ip-addr.json": link(),
+        }
+    )
+
+
+def test_the_inner_journey_holds_the_outer_one() -> None:
+    path = pair().path("10.1.0.1", "10.2.0.1")
+    assert path.works == "yes"
+    hops = path.outbound.branches[0].hops
+    assert [hop.device for hop in hops] == ["west", "east"]
+    wrap = hops[0].as_json()["actions"][0]  # type: ignore[index]
+    assert (wrap["do"], wrap["mode"], wrap["remote"]) == ("wrap", "gre", "100.64.0.6")
+    under = [hop["device"] for hop in wrap["under"]["branches"][0]["hops"]]
+    assert under == ["west", "sea", "east"]
+
+
+@pytest.mark.parametrize(
+    ("change", "verdict", "kind"),
+    [
+        ({"west": tunnel("100.64.0.9", "100.64.0.6")}, "no-source", "tunnel-source-foreign"),
+        ({"west": tunnel("100.64.0.1", "100.64.0.5")}, "next-hop-silent", "tunnel-not-mirrored"),
+        ({"east": "[]"}, "next-hop-silent", "tunnel-no-far-end"),
+        ({"east": tunnel("100.64.0.6", "100.64.0.2")}, "next-hop-silent", "tunnel-not-mirrored"),
+        (
+            {"west": tunnel("100.64.0.1", "100.64.0.6", key="7")},
+            "next-hop-silent",
+            "tunnel-key-differs",
+        ),
+        (
+            {"west": tunnel("100.64.0.1", "100.64.0.6").replace('gre"', 'ipip"', 1)},
+            "next-hop-silent",
+            "tunnel-mode-differs",
+        ),
+        ({"route": "ip route 100.64.0.4/30 10.0.0.2"}, "loop", "tunnel-circle"),
+        ({"route": "ip route 10.99.0.0/16 100.64.0.2"}, "no-route", "tunnel-way-broken"),
+        ({"inner": "10.0.0.6/30"}, "next-hop-silent", "subnets-differ"),
+    ],
+)
+def test_each_fault_of_a_tunnel_is_named(change: dict[str, str], verdict: str, kind: str) -> None:
+    survey = pair(**change)
+    path = survey.path("10.1.0.1", "10.2.0.1")
+    assert path.works == "no"
+    if kind != "subnets-differ":
+        assert path.outbound.verdict == verdict
+    assert kind in {finding.kind for finding in survey.findings}
+
+
+def test_yang_says_the_same_tunnel() -> None:
+    def device(name: str, outer: str, inner: str, local: str, remote: str, via: str) -> str:
+        def interface(port: str, address: str, length: int, **more: object) -> object:
+            found = {"ip": address, "prefix-length": length}
+            return {
+                "name": port,
+                "type": "iana-if-type:ethernetCsmacd",
+                "ietf-ip:ipv4": {"forwarding": True, "address": [found]},
+                **more,
+            }
+
+        wrap = {"mode": "gre", "local": local, "remote": remote}
+        static = {
+            "destination-prefix": "0.0.0.0/0",
+            "next-hop": {"ietf-ipv4-unicast-routing:next-hop-address": via},
+        }
+        return json.dumps(
+            {
+                "ietf-interfaces:interfaces": {
+                    "interface": [
+                        interface("eth0", outer, 30),
+                        interface("gre1", inner, 30, **{"trochos-tunnel:tunnel": wrap}),
+                    ]
+                },
+                "ietf-routing:routing": {
+                    "control-plane-protocols": {
+                        "control-plane-protocol": [
+                            {
+                                "type": "ietf-routing:static",
+                                "name": "static",
+                                "static-routes": {
+                                    "ietf-ipv4-unicast-routing:ipv4": {"route": [static]}
+                                },
+                            }
+                        ]
+                    }
+                },
+            }
+        )
+
+    survey = compute(
+        {
+            "topology.json": LINKS,
+            "devices/west/running.json": device(
+                "west", "100.64.0.1", "10.0.0.1", "100.64.0.1", "100.64.0.6", "100.64.0.2"
+            ),
+            "devices/sea/frr.conf": frr("sea", {"eth0": "100.64.0.2/30", "eth1": "100.64.0.5/30"}),
+            "devices/east/running.json": device(
+                "east", "100.64.0.6", "10.0.0.2", "100.64.0.6", "100.64.0.1", "100.64.0.5"
+            ),
+        }
+    )
+    path = survey.path("10.0.0.1", "10.0.0.2")
+    assert path.works == "yes"
+    assert path.outbound.branches[0].hops[0].wrap is not None
+
+
+def over(west_extra: tuple[str, ...] = (), east_extra: tuple[str, ...] = ()) -> Computed:
+    """OSPF over the tunnel instead of static routes."""
+    ospf = ("router ospf", " network 10.0.0.0/30 area 0", " network 10.1.0.1/32 area 0")
+    far = ("router ospf", " network 10.0.0.0/30 area 0", " network 10.2.0.1/32 area 0")
+    west = {"eth0": "100.64.0.1/30", "gre1": "10.0.0.1/30", "lo": "10.1.0.1/32"}
+    east = {"eth0": "100.64.0.6/30", "gre1": "10.0.0.2/30", "lo": "10.2.0.1/32"}
+    return compute(
+        {
+            "topology.json": LINKS,
+            "devices/west/frr.conf": frr("west", west, *west_extra, *ospf),
+            "devices/west/ip-tunnel.json": tunnel("100.64.0.1", "100.64.0.6"),
+            "devices/west/ip-addr.json": link(),
+            "devices/sea/frr.conf": frr("sea", {"eth0": "100.64.0.2/30", "eth1": "100.64.0.5/30"}),
+            "devices/east/frr.conf": frr("east", east, *east_extra, *far),
+            "devices/east/ip-tunnel.json": tunnel("100.64.0.6", "100.64.0.1"),
+            "devices/east/ip-addr.json": link(),
+        }
+    )
+
+
+TO_EAST = "ip route 100.64.0.4/30 100.64.0.2"
+TO_WEST = "ip route 100.64.0.0/30 100.64.0.5"
+
+
+def test_a_protocol_runs_over_a_tunnel_whose_outer_way_stands() -> None:
+    survey = over((TO_EAST,), (TO_WEST,))
+    assert survey.path("10.1.0.1", "10.2.0.1").works == "yes"
+    assert [r.works for r in survey.tables.relations()] == [True]
+
+
+def test_without_the_outer_way_no_neighbour_is_heard() -> None:
+    survey = over((TO_EAST,), ())
+    assert survey.path("10.1.0.1", "10.2.0.1").works == "no"
+    relation = survey.tables.relations()[0]
+    assert relation.first_failing is not None and relation.first_failing.gate == "line"
+    assert "do not get through" in str(relation.first_failing)
+    found = survey.diagnose("10.1.0.1", "10.2.0.1")
+    assert found.causes[0].certainty == "proven"
+    assert found.causes[0].option.remedy.edits[0].device == "east"
+
+
+def test_a_tunnel_torn_down_by_its_own_news_is_a_circle() -> None:
+    extra = " network 100.64.0.4/30 area 0"
+    survey = over(("ip route 100.64.0.4/30 100.64.0.2 200",), (TO_WEST, "router ospf", extra))
+    assert "tunnel-circle" in {finding.kind for finding in survey.findings}
+    assert survey.path("10.1.0.1", "10.2.0.1").works == "no"
