@@ -1,0 +1,104 @@
+"""From an edited text back to edits: what somebody changed, section by section."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Any
+
+from ..network.edits import DataEdit, Edit, EditError, TextEdit
+from ..readers.located_json import JsonError, parse
+from .data import plain
+from .text import Section, sections, squeeze
+
+_KEYS = ("name", "ip", "destination-prefix", "prefix", "sequence", "area-id", "remote-address")
+
+
+def edits_between(device: str, file: str, old: str, new: str) -> tuple[Edit, ...]:
+    """The edits that turn one text of a file into another.
+
+    Raises:
+        EditError: the new text is data and damaged; the message names the line.
+    """
+    if old.lstrip()[:1] in ("{", "["):
+        try:
+            return tuple(_data(device, file, "", plain(parse(old)), plain(parse(new))))
+        except JsonError as error:
+            raise EditError(f"{device}, {file}, line {error.line}: {error}.") from error
+    before, after = _by_section(old), _by_section(new)
+    out: list[Edit] = []
+    for context in dict.fromkeys([*before, *after]):
+        was, now = Counter(before.get(context, ())), Counter(after.get(context, ()))
+        gone = tuple(line for line in before.get(context, ()) if now[line] < was[line])
+        come = tuple(line for line in after.get(context, ()) if was[line] < now[line])
+        if context and context not in after:
+            parent, opening = context[:-1], context[-1]
+            if parent in after or not parent:
+                out.append(TextEdit(device, file, parent, (opening,), ()))
+            continue
+        if gone or come or context not in before:
+            out.append(TextEdit(device, file, context, gone, come))
+    return tuple(out)
+
+
+def _by_section(text: str) -> dict[tuple[str, ...], list[str]]:
+    rows = text.split("\n")
+    out: dict[tuple[str, ...], list[str]] = {}
+
+    def visit(section: Section, trail: tuple[str, ...]) -> None:
+        out.setdefault(trail, []).extend(squeeze(rows[n]) for n in section.body)
+        for inner in section.inner:
+            visit(inner, (*trail, inner.opening))
+
+    visit(sections(rows), ())
+    return out
+
+
+def _key_of(entries: list[Any]) -> str | None:
+    """The member that tells the entries of a list apart, if there is one."""
+    for key in _KEYS:
+        values = [entry.get(key) for entry in entries if isinstance(entry, dict)]
+        if len(values) == len(entries) and None not in values:
+            if len(set(map(str, values))) == len(values):
+                return key
+    return None
+
+
+def _data(device: str, file: str, path: str, old: Any, new: Any) -> list[Edit]:
+    if old == new:
+        return []
+    wrapping = "ietf-yang-instance-data:instance-data-set"
+    if not path and isinstance(old, dict) and isinstance(new, dict) and wrapping in old:
+        left = old[wrapping].get("content-data", {})
+        right = new.get(wrapping, {}).get("content-data", {})
+        return _data(device, file, path, left, right)
+    out: list[Edit] = []
+    if isinstance(old, dict) and isinstance(new, dict):
+        for name in dict.fromkeys([*old, *new]):
+            where = f"{path}/{name}"
+            if name not in new:
+                out.append(DataEdit(device, file, where, old[name], None))
+            elif name not in old:
+                out.append(DataEdit(device, file, where, None, new[name]))
+            else:
+                out += _data(device, file, where, old[name], new[name])
+        return out
+    if isinstance(old, list) and isinstance(new, list) and old and new:
+        key = _key_of(old)
+        if key is not None and key == _key_of(new):
+            left = {str(entry[key]): entry for entry in old}
+            right = {str(entry[key]): entry for entry in new}
+            for name in dict.fromkeys([*left, *right]):
+                where = f"{path}[{key}='{name}']"
+                if name not in right:
+                    out.append(DataEdit(device, file, where, None, None))
+                elif name not in left:
+                    rest = {k: v for k, v in right[name].items() if k != key}
+                    out.append(DataEdit(device, file, where, None, rest))
+                else:
+                    out += _data(device, file, where, left[name], right[name])
+            return out
+        if len(old) == len(new):
+            for index, (a, b) in enumerate(zip(old, new, strict=True)):
+                out += _data(device, file, f"{path}/{index}", a, b)
+            return out
+    return [DataEdit(device, file, path, old, new)]

@@ -1,0 +1,229 @@
+"""A change as somebody else can make it: per device, in order, with the way back.
+
+Configuration text becomes the lines to enter; YANG data becomes a NETCONF edit (RFC 6241,
+section 7.2); what was only captured of a host becomes sentences.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import Any
+from xml.sax.saxutils import escape, quoteattr
+
+from ..network.edits import DataEdit, Edit, TextEdit
+from ..readers.located_json import parse
+from ..readers.survey import Survey
+from .apply import edit_texts
+from .data import at_path, plain, steps_of
+from .derive import edits_between
+from .text import refused_beside, slot
+
+_BASE = "urn:ietf:params:xml:ns:netconf:base:1.0"
+
+
+@dataclass(slots=True)
+class DeviceChange:
+    """What to do on one device: `apply` and `back` as text in its `language`."""
+
+    device: str
+    language: str
+    """`configuration lines`, `NETCONF edit` or `in words`."""
+    apply: str
+    back: str
+    files: list[str] = field(default_factory=list)
+
+    def as_json(self) -> dict[str, object]:
+        return {
+            "device": self.device,
+            "language": self.language,
+            "apply": self.apply,
+            "back": self.back,
+            "files": self.files,
+        }
+
+
+def hand_over(survey: Survey, edits: Iterable[Edit]) -> list[DeviceChange]:
+    """The change per device, in the order of the edits."""
+    grouped: dict[str, list[TextEdit | DataEdit]] = {}
+    for edit in edits:
+        if isinstance(edit, (TextEdit, DataEdit)):
+            grouped.setdefault(edit.device, []).append(edit)
+    out: list[DeviceChange] = []
+    for device, items in grouped.items():
+        files = list(dict.fromkeys(item.file for item in items))
+        texts = [item for item in items if isinstance(item, TextEdit)]
+        data = [item for item in items if isinstance(item, DataEdit)]
+        if texts:
+            back = _lines(_way_back(survey, texts))
+            out.append(DeviceChange(device, "configuration lines", _lines(texts), back, files))
+        if data:
+            olds = [_old(survey, edit) for edit in data]
+            back_data = [
+                DataEdit(e.device, e.file, e.path, e.new, old)
+                for e, old in zip(reversed(data), reversed(olds), strict=True)
+            ]
+            if all(edit.path.startswith("/ietf-") for edit in data):
+                out.append(
+                    DeviceChange(device, "NETCONF edit", _netconf(data), _netconf(back_data), files)
+                )
+            else:
+                out.append(
+                    DeviceChange(
+                        device,
+                        "in words",
+                        "\n".join(_words(e, old) for e, old in zip(data, olds, strict=True)),
+                        "\n".join(_words(e, e.old) for e in back_data),
+                        files,
+                    )
+                )
+    return out
+
+
+def _old(survey: Survey, edit: DataEdit) -> Any:
+    """What stands at a path before the edit."""
+    text = survey.files.get(edit.device, {}).get(edit.file)
+    node = at_path(parse(text), edit.path) if text else None
+    return plain(node) if node is not None else None
+
+
+def _way_back(survey: Survey, edits: list[TextEdit]) -> list[TextEdit]:
+    """What leads back from the changed texts: also what went along with a removed line."""
+    out: list[TextEdit] = []
+    for (device, file), editor in edit_texts(survey.files, edits).items():
+        before = survey.files[device][file]
+        found = edits_between(device, file, editor.text, before)
+        out += [edit for edit in found if isinstance(edit, TextEdit)]
+    return out
+
+
+def _taken_out(edit: TextEdit) -> list[str]:
+    """The removed lines that must be negated: not those that an added line replaces by itself,
+    for negating a neighbour's number, say, would take the whole neighbour along."""
+    opening = edit.context[-1] if edit.context else ""
+    replacing = {slot(opening, line) for line in edit.add if not refused_beside(line)} - {None}
+    return [
+        line
+        for line in edit.remove
+        if line not in edit.add and slot(opening, line) not in replacing
+    ]
+
+
+def _negated(line: str) -> str:
+    return line[3:] if line.startswith("no ") else f"no {line}"
+
+
+def _lines(edits: Iterable[TextEdit]) -> str:
+    out: list[str] = []
+    listed = list(edits)
+    for number, edit in enumerate(listed):
+        again = number > 0 and listed[number - 1].context == edit.context
+        onward = number + 1 < len(listed) and listed[number + 1].context == edit.context
+        for depth, opening in enumerate(() if again else edit.context):
+            out.append(" " * depth + opening)
+        indent = " " * len(edit.context)
+        out += [indent + _negated(line) for line in _taken_out(edit)]
+        out += [indent + line for line in edit.add if line not in edit.remove]
+        out += [
+            " " * depth + ("exit-address-family" if "address-family" in opening else "exit")
+            for depth, opening in reversed(list(enumerate(() if onward else edit.context)))
+        ]
+    return "\n".join(out)
+
+
+def _words(edit: DataEdit, old: Any) -> str:
+    where = edit.path.strip("/").replace("/", " ")
+    if edit.new is None:
+        return f"{edit.file}, {where}: remove {json.dumps(old, ensure_ascii=False)}"
+    new = json.dumps(edit.new, ensure_ascii=False)
+    if old is None:
+        return f"{edit.file}, {where}: add {new}"
+    return f"{edit.file}, {where}: {new} instead of {json.dumps(old, ensure_ascii=False)}"
+
+
+# -- NETCONF -----------------------------------------------------------------------------------
+
+
+def _namespace(module: str) -> str:
+    if module.startswith("trochos-"):
+        return f"urn:trochos:yang:{module}"
+    return f"urn:ietf:params:xml:ns:yang:{module}"
+
+
+def _split(name: str) -> tuple[str | None, str]:
+    module, colon, local = name.partition(":")
+    return (module, local) if colon else (None, name)
+
+
+def _netconf(edits: Iterable[DataEdit]) -> str:
+    body: list[str] = []
+    for edit in edits:
+        body += _element_of(edit, 4)
+    return "\n".join(
+        [
+            f'<rpc message-id="1" xmlns="{_BASE}">',
+            "  <edit-config>",
+            "    <target><running/></target>",
+            f'    <config xmlns:nc="{_BASE}">',
+            *("  " + line for line in body),
+            "    </config>",
+            "  </edit-config>",
+            "</rpc>",
+        ]
+    )
+
+
+def _element_of(edit: DataEdit, indent: int) -> list[str]:
+    """One edit as nested elements, its operation at the innermost."""
+    steps = steps_of(edit.path)
+    opening: list[str] = []
+    closing: list[str] = []
+    for depth, (name, keys) in enumerate(steps):
+        module, local = _split(name)
+        space = f" xmlns={quoteattr(_namespace(module))}" if module else ""
+        pad = " " * (indent + 2 * depth)
+        last = depth == len(steps) - 1
+        if last and not keys and edit.new is not None and not isinstance(edit.new, (dict, list)):
+            opening.append(f"{pad}<{local}{space}>{escape(_scalar(edit.new))}</{local}>")
+            break
+        operation = ""
+        if last:
+            operation = ' nc:operation="remove"' if edit.new is None else ""
+            if isinstance(edit.new, dict) and not keys:
+                operation = ' nc:operation="replace"'
+        if last and edit.new is None and not keys:
+            opening.append(f"{pad}<{local}{space}{operation}/>")
+            break
+        opening.append(f"{pad}<{local}{space}{operation}>")
+        closing.append(f"{pad}</{local}>")
+        for key, value in keys.items():
+            leaf, inner = _split(key)[1], _split(value)[0]
+            # An identity's module is bound as a prefix (RFC 7950, 9.10.3).
+            known = inner is not None and inner.startswith(("ietf-", "iana-", "trochos-"))
+            bound = f" xmlns:{inner}={quoteattr(_namespace(inner or ''))}" if known else ""
+            opening.append(f"{pad}  <{leaf}{bound}>{escape(value)}</{leaf}>")
+        if last and isinstance(edit.new, dict):
+            opening += _children(edit.new, indent + 2 * depth + 2)
+    return opening + closing[::-1]
+
+
+def _children(value: dict[str, Any], indent: int) -> list[str]:
+    out: list[str] = []
+    pad = " " * indent
+    for name, held in value.items():
+        module, local = _split(name)
+        space = f" xmlns={quoteattr(_namespace(module))}" if module else ""
+        for item in held if isinstance(held, list) else [held]:
+            if isinstance(item, dict):
+                inner = _children(item, indent + 2)
+                out += [f"{pad}<{local}{space}>", *inner, f"{pad}</{local}>"]
+            else:
+                out.append(f"{pad}<{local}{space}>{escape(_scalar(item))}</{local}>")
+    return out
+
+
+def _scalar(value: Any) -> str:
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    return "" if value is None else str(value)

@@ -1,0 +1,295 @@
+"""What a change does to every pair: who heals, who breaks, whose way moves.
+
+Both states are compared on the arrays of all pairs. A pair is a source address of a device
+against an address of another; what is gone because its own address was taken away is told
+apart from real damage.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+from functools import cached_property
+from itertools import islice
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..forwarding.families import NO, PARTLY, YES, FamilyReach
+from ..forwarding.reach import Reach
+from ..network.addressing import FAMILIES, Address
+from ..protocols.routes import Route
+from ..protocols.tables import Tables
+
+Bools = NDArray[np.bool_]
+Columns = NDArray[np.int64]
+
+
+class PairRef(NamedTuple):
+    """A source address of a device against one address of another device."""
+
+    sender: str
+    source: Address
+    target: Address
+    owner: str
+
+    def as_json(self) -> dict[str, object]:
+        return {
+            "from": self.sender,
+            "source": str(self.source),
+            "to": str(self.target),
+            "device": self.owner,
+        }
+
+
+class _Block(NamedTuple):
+    """Pairs of one source address: the table that names their targets, and which columns."""
+
+    table: FamilyReach
+    sender: str
+    source: Address
+    columns: Columns
+
+    def pairs(self) -> Iterator[PairRef]:
+        near = self.table.forwarding.near
+        for column in self.columns.tolist():
+            target = self.table.addresses[column]
+            owner = self.table.names[self.table.owner_rows[column]]
+            if owner == self.sender:
+                owner = next(d for d in near.owner_devices(target) if d != self.sender)
+            yield PairRef(self.sender, self.source, target, owner)
+
+
+class Effect:
+    """All pairs before and after, kept as columns; lists are made when somebody asks.
+
+    `heals` and `breaks` work better or worse than before, `moves` work as before another
+    way, `gone` lost an address of their own, `new` work and had no address before.
+    """
+
+    def __init__(self) -> None:
+        self._blocks: dict[str, list[_Block]] = {}
+
+    def add(
+        self, kind: str, table: FamilyReach, sender: str, source: Address, columns: Columns
+    ) -> None:
+        """Enters the pairs of one source address."""
+        if columns.size:
+            self._blocks.setdefault(kind, []).append(_Block(table, sender, source, columns))
+
+    def count(self, kind: str) -> int:
+        """How many pairs there are of a kind."""
+        return sum(block.columns.size for block in self._blocks.get(kind, ()))
+
+    def first(self, kind: str, most: int) -> list[PairRef]:
+        """The first pairs of a kind."""
+        found = (pair for block in self._blocks.get(kind, ()) for pair in block.pairs())
+        return list(islice(found, most))
+
+    def between(self, kind: str) -> Counter[tuple[str, str]]:
+        """How many pairs of a kind there are between any two devices."""
+        out: Counter[tuple[str, str]] = Counter()
+        for block in self._blocks.get(kind, ()):
+            rows, counts = np.unique(block.table.owner_rows[block.columns], return_counts=True)
+            for row, count in zip(rows.tolist(), counts.tolist(), strict=True):
+                out[block.sender, block.table.names[row]] += count
+        return out
+
+    def _all(self, kind: str) -> list[PairRef]:
+        return [pair for block in self._blocks.get(kind, ()) for pair in block.pairs()]
+
+    @cached_property
+    def heals(self) -> list[PairRef]:
+        return self._all("heals")
+
+    @cached_property
+    def breaks(self) -> list[PairRef]:
+        return self._all("breaks")
+
+    @cached_property
+    def moves(self) -> list[PairRef]:
+        return self._all("moves")
+
+    @cached_property
+    def gone(self) -> list[PairRef]:
+        return self._all("gone")
+
+    @cached_property
+    def new(self) -> list[PairRef]:
+        return self._all("new")
+
+    @property
+    def nothing(self) -> bool:
+        """True if every pair is as it was."""
+        return not any(self._blocks.values())
+
+    def counts(self) -> dict[str, object]:
+        """How many pairs heal, break and move."""
+        return {kind: self.count(kind) for kind in ("heals", "breaks", "moves")}
+
+    def as_json(self) -> dict[str, object]:
+        return {
+            "heals": [pair.as_json() for pair in self.heals],
+            "breaks": [pair.as_json() for pair in self.breaks],
+            "moves": [pair.as_json() for pair in self.moves],
+        }
+
+
+def compare_pairs(before: Reach, after: Reach) -> Effect:
+    """Every pair of both states side by side."""
+    out = Effect()
+    for family in FAMILIES:
+        _family(out, before, after, family)
+    return out
+
+
+def _family(out: Effect, before: Reach, after: Reach, family: int) -> None:
+    old, new = before.families[family], after.families[family]
+    shared = [a for a in old.addresses if a in new.column]
+    left = np.array([old.column[a] for a in shared], dtype=np.int64)
+    right = np.array([new.column[a] for a in shared], dtype=np.int64)
+    touched = _touched(old, new, left, right)
+    lost = np.array([c for c, a in enumerate(old.addresses) if a not in new.column], np.int64)
+    fresh = np.array([c for c, a in enumerate(new.addresses) if a not in old.column], np.int64)
+    position = np.full(len(new.addresses), -1, dtype=np.int64)
+    position[right] = np.arange(right.size)
+    for name in old.names:
+        if name not in new.row or old.forwarding.devices[name].role == "unread":
+            continue
+        if not old.addresses or not new.addresses:
+            continue
+        was = dict(before.states_of(old, name))
+        now = dict(after.states_of(new, name))
+        ours, theirs = ~before.own_columns(old, name), ~after.own_columns(new, name)
+        row = new.row[name]
+        for source, states in was.items():
+            held = now.get(source)
+            worked = ours & ((states == YES) | (states == PARTLY))
+            if held is None:
+                out.add("gone", old, name, source, np.flatnonzero(worked))
+                continue
+            out.add("gone", old, name, source, lost[worked[lost]])
+            a, b, other = states[left], held[right], ours[left]
+            out.add("heals", old, name, source, left[_better(a, b) & other])
+            out.add("breaks", old, name, source, left[_better(b, a) & other])
+            moved = touched[row] & (a == b) & (a != NO) & other
+            back = position[new.column[source]]
+            if back >= 0:
+                returns = touched[new.owner_rows[right], back]
+                moved |= returns & (a == b) & (a != NO) & other
+            out.add("moves", old, name, source, left[moved])
+        for source, states in now.items():
+            works = theirs & (states == YES)
+            columns = np.flatnonzero(works) if source not in was else fresh[works[fresh]]
+            out.add("new", new, name, source, columns)
+
+
+_RANK = np.array([0, 1, 3, 2], dtype=np.int8)
+"""How well each state of `forwarding.families` works: NO, PARTLY, YES, UNSURE."""
+
+
+def _better(before: NDArray[np.int8], after: NDArray[np.int8]) -> Bools:
+    """True where the later state works better, leaving aside what is not known."""
+    gain: Bools = (_RANK[after] > _RANK[before]) & (_RANK[after] != 2) & (_RANK[before] != 2)
+    # What was not known and is sound now, or the other way round, counts as well.
+    gain |= (_RANK[before] == 2) & (_RANK[after] == 3)
+    return gain
+
+
+def _hops(route: Route) -> tuple[object, ...]:
+    hops = route.obeyed_hops or route.wanted
+    return tuple(sorted((h.action, str(h.address), h.interface or "") for h in hops))
+
+
+def _touched(
+    old: FamilyReach, new: FamilyReach, left: NDArray[np.int64], right: NDArray[np.int64]
+) -> Bools:
+    """Which (device, shared address) sends packets another way now, itself or further on."""
+    out = np.zeros((len(new.names), left.size), dtype=bool)
+    for row, name in enumerate(new.names):
+        if name not in old.row:
+            continue
+        # Routes with the same ways out are one for this, so there are few to compare.
+        before, after = old.ways[old.row[name]][left], new.ways[row][right]
+        theirs, ours = old.routes[old.row[name]], new.routes[row]
+        width = len(ours) + 1
+        keys = (before.astype(np.int64) + 1) * width + (after + 1)
+        kinds, inverse = np.unique(keys, return_inverse=True)
+        differs = np.array(
+            [_differ(theirs, int(key) // width - 1, ours, int(key) % width - 1) for key in kinds],
+            dtype=bool,
+        )
+        out[row] = differs[np.ravel(inverse)]
+    changed = True
+    edges = [(here, there, mask[right]) for here, there, mask in new.edges]
+    while changed:
+        changed = False
+        for here, there, mask in edges:
+            line = out[here] | (mask & out[there])
+            if not np.array_equal(line, out[here]):
+                out[here] = line
+                changed = True
+    return out
+
+
+def _differ(theirs: list[Route], a: int, ours: list[Route], b: int) -> bool:
+    if a < 0 or b < 0:
+        return (a < 0) != (b < 0)
+    return _hops(theirs[a]) != _hops(ours[b])
+
+
+def routes_changed(before: Tables, after: Tables) -> int:
+    """How many entries of all tables are new, gone or lead elsewhere."""
+    count = 0
+    for key in before.tables.keys() | after.tables.keys():
+        old = before.tables[key].best if key in before.tables else {}
+        new = after.tables[key].best if key in after.tables else {}
+        for prefix in old.keys() | new.keys():
+            count += not same_route(old.get(prefix), new.get(prefix))
+    return count
+
+
+def same_route(left: Route | None, right: Route | None) -> bool:
+    """True if two entries of a table have the same origin, metric and next hops."""
+    if left is None or right is None:
+        return left is right
+    return (
+        left.protocol == right.protocol
+        and left.type == right.type
+        and left.metric == right.metric
+        and left.distance == right.distance
+        and _hops(left) == _hops(right)
+    )
+
+
+def neighbours_changed(before: Tables, after: Tables) -> dict[str, list[dict[str, object]]]:
+    """Neighbour relations that work in one state and not in the other."""
+
+    def working(tables: Tables) -> dict[tuple[object, ...], dict[str, object]]:
+        out: dict[tuple[object, ...], dict[str, object]] = {}
+        for relation in tables.relations():
+            if relation.works:
+                ends = [
+                    {"device": side.device, "interface": side.interface, "address": side.address}
+                    for side in (relation.left, relation.right)
+                ]
+                ends.sort(key=lambda e: (e["device"] or "", e["interface"] or ""))
+                key = (
+                    relation.protocol,
+                    relation.family,
+                    *((e["device"], e["interface"] or e["address"]) for e in ends),
+                )
+                out[key] = {
+                    "protocol": relation.protocol,
+                    "family": "ipv4" if relation.family == 4 else "ipv6",
+                    "left": ends[0],
+                    "right": ends[1],
+                }
+        return out
+
+    old, new = working(before), working(after)
+    return {
+        "gained": [new[key] for key in sorted(new.keys() - old.keys(), key=str)],
+        "lost": [old[key] for key in sorted(old.keys() - new.keys(), key=str)],
+    }

@@ -1,0 +1,27 @@
+"""Saying a setting in a device's own language: the edits of its text or data.
+
+A writer says what is asked of it, or None where its device's language has no such thing.
+Nothing here decides what ought to be; that is diagnosis.
+"""
+
+from __future__ import annotations
+
+from ...network.facts import Device
+from ...readers.survey import Survey
+from .base import Writer
+from .frr import FrrWriter
+from .linux import LinuxWriter
+from .yang import YangWriter
+
+
+def writer_for(survey: Survey, device: Device) -> Writer:
+    """The writer of a device's language."""
+    files = survey.files.get(device.name, {})
+    if device.profile.name.startswith("FRR"):
+        return FrrWriter(device, files)
+    if device.profile.name.startswith("YANG"):
+        return YangWriter(device, files)
+    return LinuxWriter(device, files)
+
+
+__all__ = ["Writer", "writer_for"]
