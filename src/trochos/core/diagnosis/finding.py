@@ -2,12 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 
+from ..network.edits import Remedy
 from ..network.facts import End, Source
 
 BREAKS, RISKS, NOTES = "breaks", "risks", "notes"
 ORDER = {BREAKS: 0, RISKS: 1, NOTES: 2}
+
+
+def named(names: Iterable[str]) -> str:
+    """Names as a sentence lists them, each once: `a`, `a and b`, `a, b and c`."""
+    *most, last = sorted(set(names))
+    return f"{', '.join(most)} and {last}" if most else last
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,15 +35,38 @@ class Finding:
     interface: str | None = None
     peer: End | None = None
     key: str = ""
+    subject: object = None
+    """What it was found on (a relation, a route, an address), for whoever makes remedies."""
+    anchor: str = ""
+    """Its id, where the finding was turned to the other end."""
+    remedies: tuple[Remedy, ...] = ()
+    """The ways to undo it, best judged first."""
 
     @property
     def id(self) -> str:
+        if self.anchor:
+            return self.anchor
         parts = [self.kind, self.device]
         if self.interface:
             parts.append(self.interface)
         if self.key:
             parts.append(self.key)
         return "/".join(part.replace("/", "-") for part in parts)
+
+    def turned_to(self, remedy: Remedy) -> Finding:
+        """The finding as one of the end that a remedy changes, if it is about two ends."""
+        devices = {edit.device for edit in remedy.edits}
+        if len(devices) != 1 or self.device in devices:
+            return self
+        device = devices.pop()
+        there = self.peer is not None and self.peer.device == device
+        return replace(
+            self,
+            anchor=self.id,
+            device=device,
+            interface=(self.peer.interface or None) if there and self.peer else None,
+            peer=End(self.device, self.interface or ""),
+        )
 
     def as_json(self) -> dict[str, object]:
         return {
@@ -50,5 +81,6 @@ class Finding:
             "summary": self.summary,
             "detail": self.detail,
             "evidence": [source.as_json() for source in self.evidence],
-            "remedy": None,
+            "remedy": self.remedies[0].as_json() if self.remedies else None,
+            "alternatives": [remedy.as_json() for remedy in self.remedies[1:]],
         }

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from ..finding import ORDER, Finding
-from . import addresses, hosts, links, loops, neighbours, statics
+from . import addresses, forwarding, hosts, idle, links, loops, neighbours, statics, tunnels
 from .context import Context
 
-FAMILIES = (addresses, links, statics, hosts, neighbours, loops)
+FAMILIES = (addresses, links, tunnels, statics, hosts, neighbours, loops, idle, forwarding)
 KINDS: dict[str, str] = {kind: text for family in FAMILIES for kind, text in family.KINDS.items()}
 
 

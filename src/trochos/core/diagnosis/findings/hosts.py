@@ -77,6 +77,7 @@ def _none(context: Context, device: Device, family: int) -> Iterator[Finding]:
         + (", except by its other static routes." if routes else "."),
         (fact.source,),
         key=label,
+        subject=(fact, family),
     )
 
 
@@ -140,6 +141,7 @@ def _gateway(context: Context, device: Device, route: StaticRoute) -> Iterator[F
                 evidence,
                 route.interface,
                 key=str(gateway),
+                subject=route,
             )
             return
     answer = context.forwarding.near.answer(end, gateway)
@@ -157,6 +159,7 @@ def _gateway(context: Context, device: Device, route: StaticRoute) -> Iterator[F
                     route.interface,
                     taker,
                     str(gateway),
+                    route,
                 )
     elif not answer.unknown:
         yield Finding(
@@ -168,4 +171,5 @@ def _gateway(context: Context, device: Device, route: StaticRoute) -> Iterator[F
             evidence,
             route.interface,
             key=str(gateway),
+            subject=route,
         )

@@ -5,11 +5,14 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator
 
-from ...network.facts import AddressFact, Device, End, Interface, Segment
+from ...network.addressing import Address
+from ...network.facts import AddressFact, Device, End, Interface, Network, Segment
 from ..finding import BREAKS, NOTES, RISKS, Finding
 from .context import Context
 
 KINDS = {
+    "address-missing": "An interface has no address, though its link is addressed and in use.",
+    "addresses-swapped": "Two interfaces of a device have each other's address.",
     "subnets-differ": "The ends of a link have addresses that lie in different subnets.",
     "masks-differ": "The ends of a link disagree about the size of their subnet.",
     "interface-shut": "An interface is shut down that addresses or routes depend on.",
@@ -18,6 +21,8 @@ KINDS = {
 
 
 def find(context: Context) -> Iterator[Finding]:
+    yield from _swapped(context)
+    yield from _unset(context)
     for segment in context.network.segments:
         for family in (4, 6):
             yield from _subnets(context, segment, family)
@@ -87,6 +92,7 @@ def _subnets(context: Context, segment: Segment, family: int) -> Iterator[Findin
                 end.interface,
                 rival,
                 f"ipv{family}",
+                family,
             )
         else:
             yield Finding(
@@ -100,6 +106,7 @@ def _subnets(context: Context, segment: Segment, family: int) -> Iterator[Findin
                 end.interface,
                 rival,
                 f"ipv{family}",
+                family,
             )
 
 
@@ -196,3 +203,107 @@ def _carrier(context: Context, device: Device, interface: Interface) -> Iterator
         interface.name,
         far,
     )
+
+
+def _swapped(context: Context) -> Iterator[Finding]:
+    """Addresses of two interfaces of one device that would fit if they were exchanged."""
+    links = context.tables.links
+
+    def fits(end: End, fact: AddressFact) -> bool | None:
+        """Whether an address shares its subnet with anybody on a link; None if nobody is there."""
+        segment = links.segment_of.get(end)
+        others = [other for other in segment.ends if other != end] if segment else []
+        facts = [f for other in others for f in _facts(context, other, fact.address.family)]
+        if not facts:
+            return None
+        return any(
+            f.connected.contains(fact.address) and fact.connected.contains(f.address) for f in facts
+        )
+
+    for device in context.network.devices:
+        for family in (4, 6):
+            held = [
+                (interface, End(device.name, interface.name), found[0])
+                for interface in device.interfaces
+                if (found := _facts(context, End(device.name, interface.name), family))
+            ]
+            for position, (here, end, mine) in enumerate(held):
+                for there, other, theirs in held[position + 1 :]:
+                    as_is = fits(end, mine), fits(other, theirs)
+                    exchanged = fits(end, theirs), fits(other, mine)
+                    if as_is == (False, False) and exchanged == (True, True):
+                        yield Finding(
+                            "addresses-swapped",
+                            BREAKS,
+                            device.name,
+                            f"{device.name} has {mine.value} on {here.name} and {theirs.value} on "
+                            f"{there.name}: exchanged, both would fit their links.",
+                            "Neither fits the ends it is linked with now.",
+                            (mine.source, theirs.source),
+                            here.name,
+                            key=f"{there.name}-ipv{family}",
+                            subject=(here, there, family),
+                        )
+
+
+def _unset(context: Context) -> Iterator[Finding]:
+    """Interfaces without an address on links where others name or need one."""
+    links = context.tables.links
+    for family in (4, 6):
+        named = named_addresses(context.network, family)
+        for segment in context.network.segments:
+            held = {end: found for end in segment.ends if (found := _facts(context, end, family))}
+            bare = [end for end in segment.ends if end not in held]
+            if not held:
+                continue
+            facts = [fact for found in held.values() for fact in found]
+            prefix = Counter(fact.connected for fact in facts).most_common(1)[0][0]
+            wanted = [
+                a for a in named if prefix.contains(a) and not context.forwarding.near.owners.get(a)
+            ]
+            for end in bare:
+                interface = links.interface(end)
+                device = context.network.device(end.device)
+                if interface is None or device is None or not interface.enabled:
+                    continue
+                routed = len(segment.ends) == 2 and segment.lan is None
+                routed = routed and not any(
+                    (d := context.network.device(e.device)) is None or d.is_host
+                    for e in segment.ends
+                )
+                empty = not any(not f.address.is_link_local for f in interface.addresses)
+                others = any(
+                    f.address.family == family
+                    for i in device.interfaces
+                    for f in i.addresses
+                    if not f.address.is_link_local and not f.address.is_loopback
+                )
+                if device.is_host or not ((wanted and others) or (routed and empty and others)):
+                    continue
+                yield Finding(
+                    "address-missing",
+                    BREAKS,
+                    end.device,
+                    f"{end} has no IPv{family} address, and its link is {prefix}"
+                    + (f", where others expect {wanted[0]}." if wanted else "."),
+                    "Without an address in the subnet it neither routes to that link nor answers.",
+                    tuple(s for s in (interface.source, facts[0].source) if s is not None),
+                    end.interface,
+                    next(iter(held)),
+                    f"ipv{family}",
+                    (interface, prefix, tuple(wanted), facts[0]),
+                )
+
+
+def named_addresses(network: Network, family: int) -> list[Address]:
+    """Addresses that routes and BGP neighbours name, most often named first."""
+    count: Counter[Address] = Counter()
+    for device in network.devices:
+        for route in device.statics:
+            if route.gateway is not None and route.gateway.family == family:
+                count[route.gateway] += 1
+        if device.routing.bgp is not None:
+            for neighbour in device.routing.bgp.neighbours:
+                if neighbour.address is not None and neighbour.address.family == family:
+                    count[neighbour.address] += 1
+    return [address for address, _ in count.most_common()]

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ...forwarding.reach import FamilyReach
+from ...forwarding.families import FamilyReach
 from ...forwarding.verdicts import BIT
 from ...forwarding.walk import Branch, Hop, Packet, walk
 from ...network.addressing import BITS, Address, Prefix

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from ...network.facts import End
+from ...network.facts import Device, End
 from ...protocols import eigrp, rip
 from ...protocols.bgp import sessions
 from ...protocols.bgp.speakers import BgpFamilySpeakers
@@ -13,7 +13,7 @@ from ...protocols.gates import Relation
 from ...protocols.ospf import neighbours as ospf
 from ...protocols.ospf.speakers import OspfSpeakers
 from ..absence import NAMES, relation_sentence
-from ..finding import BREAKS, NOTES, RISKS, Finding
+from ..finding import BREAKS, NOTES, RISKS, Finding, named
 from .context import Context
 
 _GATES = {
@@ -41,6 +41,8 @@ KINDS = {
     for gate in gates
 }
 
+KINDS["bgp-not-spoken"] = "Others name a router as BGP neighbour, and it runs no BGP."
+KINDS["policy-undefined"] = "A neighbour's policy names a map or list that nobody wrote."
 KINDS["ospf3-borders-uncertain"] = "Borders between OSPFv3 areas differ from router to router."
 KINDS["bgp-path-by-age"] = "Which of two BGP paths is used depends on which came first."
 KINDS["ospf-router-id-twice"] = "Two OSPF routers of one area have the same router id."
@@ -53,6 +55,9 @@ _STOPS = {
 
 def find(context: Context) -> Iterator[Finding]:
     """One finding per relation that should work and does not."""
+    yield from _not_spoken(context)
+    for device in context.network.devices:
+        yield from _undefined(context, device)
     yield from _twins(context)
     yield from _by_age(context)
     yield from _version_3_borders(context)
@@ -78,7 +83,62 @@ def find(context: Context) -> Iterator[Finding]:
             interface=left.interface,
             peer=End(right.device, right.interface or ""),
             key=where,
+            subject=relation,
         )
+
+
+def _not_spoken(context: Context) -> Iterator[Finding]:
+    """Sessions that are configured at one end, while the other has no BGP at all."""
+    callers = sessions.callers(context.network)
+    for device in context.network.devices:
+        listed = callers.get(device.name)
+        if listed is None or device.is_host or not device.configured:
+            continue
+        if not all(context.certain(device, family) for family in (4, 6)):
+            continue  # what is not computed there may be BGP
+        names = {caller.name for caller, _ in listed}
+        yield Finding(
+            "bgp-not-spoken",
+            BREAKS,
+            device.name,
+            f"{named(names)} {'name' if len(names) > 1 else 'names'} {device.name} as BGP "
+            f"neighbour, and {device.name} runs no BGP.",
+            "No session comes up, so nothing is learned from it and it learns nothing. Which "
+            "policies it had, if it had any, its configuration no longer says.",
+            tuple(neighbour.source for _, neighbour in listed),
+            peer=End(listed[0][0].name, ""),
+            subject=listed,
+        )
+
+
+def _undefined(context: Context, device: Device) -> Iterator[Finding]:
+    """Policies of BGP neighbours that are not there: they let nothing through."""
+    policy, process = device.policy, device.routing.bgp
+    for neighbour in process.neighbours if process is not None else ():
+        if neighbour.address is None:
+            continue
+        for family, held in neighbour.families.items():
+            for word, known in (
+                (held.route_map_in, policy.route_maps),
+                (held.route_map_out, policy.route_maps),
+                (held.prefix_list_in, {n for f, n in policy.prefix_lists if f == family}),
+                (held.prefix_list_out, {n for f, n in policy.prefix_lists if f == family}),
+            ):
+                if word is None or word.value in known:
+                    continue
+                owners = context.forwarding.near.owner_devices(neighbour.address)
+                yield Finding(
+                    "policy-undefined",
+                    BREAKS,
+                    device.name,
+                    f"{device.name} applies {word.value} to its neighbour {neighbour.address}, and "
+                    "nobody wrote it.",
+                    "A policy that is not there permits nothing, so no route passes that way.",
+                    (word.source,),
+                    peer=End(owners[0], "") if owners else None,
+                    key=f"{word.value}-{neighbour.address}-{word.source.line or 0}",
+                    subject=word.source,
+                )
 
 
 def _twins(context: Context) -> Iterator[Finding]:

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from ...forwarding.reach import FamilyReach
+from ...forwarding.families import FamilyReach
 from ...forwarding.verdicts import BIT
 from ...forwarding.walk import Packet, walk
 from ...network.addressing import Address
@@ -94,6 +94,7 @@ def _unusable(context: Context, device: Device, route: Route) -> Finding:
         route.because,
         where,
         key=key,
+        subject=(route, None),
     )
 
 
@@ -148,6 +149,7 @@ def _next_hops(context: Context, device: Device, route: Route) -> Iterator[Findi
                 _static_lines(device, route, hop),
                 hop.interface,
                 key=key,
+                subject=(route, hop),
             )
 
 
@@ -179,6 +181,7 @@ def _handed_to_host(
             hop.interface,
             taker,
             f"{route.prefix}-{hop.address}",
+            (route, hop),
         )
 
 
@@ -209,6 +212,7 @@ def _swallowed(context: Context, device: Device, route: Route, hop: NextHop) -> 
         "for addresses that exist.",
         route.because,
         key=str(route.prefix),
+        subject=(route, hop),
     )
 
 
@@ -239,6 +243,7 @@ def _exit_only(context: Context, device: Device, route: Route, hop: NextHop) -> 
         _static_lines(device, route, hop),
         hop.interface,
         key=str(route.prefix),
+        subject=(route, hop),
     )
 
 
@@ -292,6 +297,7 @@ def _contradictions(context: Context, device: Device, family: int) -> Iterator[F
                 ),
                 hop.interface,
                 key=f"{route.prefix}-{hop.address or hop.interface}",
+                subject=(route, hop),
             )
 
 

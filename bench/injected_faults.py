@@ -1,0 +1,59 @@
+#!/usr/bin/env python3
+"""How often the first suspect is the fault that was put in.
+
+    .venv/bin/python bench/injected_faults.py [--each 40] [--seed 1] [-v] [NET ...]
+
+Takes the healthy captured networks, changes one line of one router at a time, and where that
+breaks a pair of hosts diagnoses it. A hit: the first suspect names the changed device, is
+proven, heals every pair that broke, and breaks none.
+"""
+
+from __future__ import annotations
+
+import argparse
+import random
+import sys
+import time
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[1]
+sys.path[:0] = [str(ROOT / "src"), str(ROOT / "tests"), str(ROOT / "demo")]
+
+from faults import faults, try_fault  # noqa: E402
+from surveys import bare  # noqa: E402
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("nets", nargs="*")
+    parser.add_argument("--each", type=int, default=40, help="faults that break something, per net")
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("-v", action="store_true")
+    options = parser.parse_args()
+    hits = total = 0
+    slowest = 0.0
+    for folder in sorted((ROOT / "tests" / "cases").glob("*-00")):
+        if options.nets and folder.name.split("-")[0] not in options.nets:
+            continue
+        healthy = bare(folder / "survey")
+        mine = good = 0
+        for fault in faults(healthy, random.Random(options.seed)):
+            if mine >= options.each:
+                break
+            started = time.perf_counter()
+            outcome = try_fault(healthy, fault)
+            if outcome is None:
+                continue
+            slowest = max(slowest, time.perf_counter() - started)
+            mine += 1
+            good += outcome.hit
+            if options.v and not outcome.hit:
+                print(f"{folder.name} {outcome}")
+        print(f"{folder.name}: {good} of {mine}")
+        hits, total = hits + good, total + mine
+    print(f"hit rate {hits}/{total} = {hits / max(1, total):.0%}; slowest fault {slowest:.1f} s")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

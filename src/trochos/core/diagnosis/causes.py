@@ -1,0 +1,520 @@
+"""The causes of one complaint, proven by computing the network with each remedy.
+
+Suspects come from findings and from where the legs die. Each remedy is applied to a copy,
+the network computed again, and the complaint asked again. If no remedy alone heals it, the
+search goes on from those that moved it: faults that hide behind one another show up one by
+one. What remains is reduced to the smallest set in which every member is needed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+
+from ..change.apply import apply
+from ..change.rehearse import Effect, compare_pairs
+from ..forwarding.endpoints import EndpointError
+from ..forwarding.path import Path, Traffic, find_path
+from ..forwarding.settle import settle
+from ..forwarding.walk import Leg
+from ..network.edits import Edit, EditError, Remedy
+from ..network.facts import End
+from ..protocols.gates import Relation
+from ..readers.survey import Survey
+from .finding import Finding
+from .findings import Context, find_all
+from .remedies.bench import Bench
+from .remedies.of_findings import remedies_of
+from .suspects import LIKELY, PLAUSIBLE, POSSIBLE, SURE, WORKAROUND, Suspect, look, look_towards
+from .touching import findings_on_path
+
+TRIALS = 260
+"""How many remedies are tried at most: the bound of the search."""
+FULL = 14
+"""How many remedies that work are compared on all pairs."""
+LARGE, FULL_LARGE = 100, 2
+"""From so many devices on, only so many remedies that work are looked for and compared."""
+Progress = Callable[[int, int, str], bool]
+"""Called with (tried, of at most, what); False stops the search with the best so far."""
+
+
+@dataclass(slots=True)
+class Trial:
+    """The network with some remedies applied."""
+
+    bench: Bench
+    edits: tuple[Edit, ...]
+    path: Path
+
+    @property
+    def works(self) -> str:
+        return self.path.works
+
+
+@dataclass(slots=True)
+class Option:
+    """One remedy of one suspect."""
+
+    finding: Finding
+    remedy: Remedy
+    weight: int
+    order: int = 0
+    contradicts: bool = False
+    """True if it is wrong whoever asks: a finding, and not only a suspect."""
+
+    @property
+    def edits(self) -> tuple[Edit, ...]:
+        return self.remedy.edits
+
+
+@dataclass(slots=True)
+class Cause:
+    """A suspect with what its remedy does."""
+
+    option: Option
+    certainty: str
+    works: bool
+    effect: Effect
+
+    def as_json(self, rank: int, pairs: bool = True) -> dict[str, object]:
+        """The cause as in the contract; without `pairs` they are only counted."""
+        finding = self.option.finding.turned_to(self.option.remedy)
+        others = tuple(r for r in finding.remedies if r != self.option.remedy)
+        shown = replace(finding, remedies=(self.option.remedy, *others))
+        return {
+            **shown.as_json(),
+            "rank": rank,
+            "certainty": self.certainty,
+            "proof": {
+                "complaint_works": self.works,
+                **(self.effect.as_json() if pairs else self.effect.counts()),
+            },
+        }
+
+
+@dataclass(slots=True)
+class Diagnosis:
+    """What was found out about one complaint."""
+
+    path: Path
+    causes: list[Cause] = field(default_factory=list)
+    cure: list[str] = field(default_factory=list)
+    tried: int = 0
+    complete: bool = True
+    """False if the search was stopped before everything was tried."""
+    says: str = ""
+
+    def as_json(self) -> dict[str, object]:
+        path = self.path.as_json()
+        return {
+            "from": path["from"],
+            "to": path["to"],
+            "works": self.path.works,
+            "path": path,
+            "causes": [cause.as_json(rank) for rank, cause in enumerate(self.causes, 1)],
+            "cure": self.cure,
+            "says": self.says,
+            "tried": self.tried,
+            "complete": self.complete,
+        }
+
+
+class Search:
+    """One diagnosis."""
+
+    def __init__(
+        self,
+        base: Bench,
+        findings: list[Finding],
+        sender: str,
+        receiver: str,
+        traffic: Traffic | None,
+        progress: Progress | None,
+    ) -> None:
+        self.base, self.findings = base, findings
+        self.sender, self.receiver, self.traffic = sender, receiver, traffic
+        self.progress = progress
+        self.tried = 0
+        self.stopped = False
+        self.first: Path | None = None
+        self._trials: dict[tuple[Edit, ...], Trial | None] = {}
+        self._full: dict[tuple[Edit, ...], Effect] = {}
+
+    def run(self) -> Diagnosis:
+        path = find_path(self.base.forwarding, self.sender, self.receiver, self.traffic)
+        out = Diagnosis(path)
+        self.first = path
+        if path.works == "yes":
+            out.says = path.sentence()
+            return out
+        start = Trial(self.base, (), path)
+        options: list[Option] = []
+        alone: list[Option] = []
+        if self.large:
+            # Contradictions on the way are tried before anything is looked for.
+            sure = self._options(start, self.findings, looking=False)
+            alone = self._alone([option for option in sure if option.weight == SURE])
+        if not alone:
+            options = self._options(start, self.findings)
+            alone = self._alone(options)
+        if alone:
+            out.causes = self._ranked(alone)
+            out.cure = [out.causes[0].option.finding.id]
+            out.says = out.causes[0].option.finding.summary
+        else:
+            found = self._together(start, options)
+            if found:
+                out.causes, out.cure = self._set(found)
+                out.says = f"{len(found)} faults together: " + " ".join(
+                    option.finding.summary for option in found
+                )
+            else:
+                out.causes = self._unproven(options)
+                out.says = self._narrowed(path)
+        out.tried, out.complete = self.tried, not self.stopped
+        return out
+
+    # -- options -----------------------------------------------------------------
+
+    @property
+    def large(self) -> bool:
+        return len(self.base.network.devices) >= LARGE
+
+    def _options(self, at: Trial, findings: list[Finding], looking: bool = True) -> list[Option]:
+        """Every remedy worth a try in a state, most believed first."""
+        bench, path = at.bench, at.path
+        near = {f.id for f in findings_on_path(findings, path, bench.tables, bench.forwarding)}
+        suspects: list[Suspect] = []
+        for finding in findings:
+            remedies = finding.remedies or tuple(remedies_of(bench, finding))
+            if finding.kind in ("bgp-reachable", "bgp-peer-address", "bgp-hop-limit"):
+                suspects += self._towards_peer(bench, finding)
+            if finding.kind == "tunnel-way-broken":
+                suspects += self._outer(bench, finding)
+            if not remedies:
+                continue
+            serious = finding.severity == "breaks"
+            if finding.id in near and serious:
+                weight = SURE
+            elif serious and isinstance(finding.subject, Relation):
+                # News may get lost far from where it is missed.
+                weight = PLAUSIBLE
+            else:
+                weight = POSSIBLE if serious else WORKAROUND
+            suspects.append(Suspect(replace(finding, remedies=remedies), weight))
+        if looking:
+            suspects += look(bench, path)
+        out: list[Option] = []
+        wrong = {finding.id for finding in findings if finding.severity == "breaks"}
+        seen: set[tuple[Edit, ...]] = set()
+        for suspect in sorted(suspects, key=lambda s: s.weight):
+            for order, remedy in enumerate(suspect.finding.remedies):
+                if remedy.edits in seen:
+                    continue
+                seen.add(remedy.edits)
+                known = suspect.finding.id in wrong
+                out.append(Option(suspect.finding, remedy, suspect.weight, order, known))
+        out.sort(key=lambda o: (o.weight + min(o.order, 2), o.order))
+        return out
+
+    def _towards_peer(self, bench: Bench, finding: Finding) -> list[Suspect]:
+        """A session that lacks its way: the way between the two is a complaint of its own."""
+        out: list[Suspect] = []
+        relation = finding.subject
+        ends = getattr(relation, "ends", (None, None))
+        for me in ends:
+            if me is None or me.peer is None:
+                continue
+            try:
+                path = find_path(bench.forwarding, me.name, str(me.peer))
+            except EndpointError:
+                continue  # the peer's address is nobody's
+            legs: list[tuple[Leg | None, object]] = [
+                (path.outbound, path.target),
+                (path.back, path.source),
+            ]
+            for leg, target in legs:
+                if leg is not None and target is not None and leg.state != "yes":
+                    out += look_towards(bench, leg, target)  # type: ignore[arg-type]
+        return [Suspect(s.finding, max(s.weight, 1)) for s in out]
+
+    @staticmethod
+    def _outer(bench: Bench, finding: Finding) -> list[Suspect]:
+        """A tunnel that does not get through: its outer way is a complaint of its own."""
+        out: list[Suspect] = []
+        end = End(finding.device, finding.interface or "")
+        tunnel = bench.forwarding.tunnel(end)
+        leg = bench.forwarding.under.get(end)
+        if tunnel is not None and isinstance(leg, Leg):
+            out += look_towards(bench, leg, tunnel.remote)
+        return [Suspect(s.finding, max(s.weight, LIKELY)) for s in out]
+
+    # -- trials --------------------------------------------------------------------
+
+    def _try(self, edits: tuple[Edit, ...], what: str) -> Trial | None:
+        """The network with these edits; None if they cannot be made together."""
+        if edits in self._trials:
+            return self._trials[edits]
+        if self.tried >= TRIALS:
+            self.stopped = True
+            return None
+        self.tried += 1
+        if self.progress is not None and not self.progress(self.tried, TRIALS, what):
+            self.stopped = True
+            return None
+        trial: Trial | None = None
+        try:
+            changed = apply(self.base.survey, edits)
+            bench = bench_of(changed.survey)
+            trial = Trial(bench, edits, self._ask(bench))
+        except (EditError, EndpointError):
+            trial = None  # they contradict each other, or take an end of the complaint away
+        self._trials[edits] = trial
+        return trial
+
+    def _ask(self, bench: Bench) -> Path:
+        """The complaint put to a changed network: the same addresses, where they still are."""
+        first = self.first
+        assert first is not None
+        near = bench.forwarding.near
+        there = first.receiver in near.owner_devices(first.target)
+        receiver = str(first.target) if there else self.receiver
+        return find_path(bench.forwarding, self.sender, receiver, self.traffic)
+
+    def _effect(self, edits: tuple[Edit, ...]) -> Effect:
+        held = self._full.get(edits)
+        if held is None:
+            trial = self._trials[edits]
+            assert trial is not None
+            held = self._full[edits] = compare_pairs(self.base.reach, trial.bench.reach)
+        return held
+
+    # -- one remedy that heals -----------------------------------------------------
+
+    def _alone(self, options: list[Option]) -> list[Option]:
+        """The options that heal the complaint by themselves."""
+        out: list[Option] = []
+        best = WORKAROUND + 9
+        for option in options:
+            if len(out) >= FULL_LARGE and self.large:
+                break
+            # What is believed much less than one that works is not tried any more.
+            if out and option.weight > max(best, LIKELY):
+                continue
+            trial = self._try(option.edits, option.remedy.title)
+            if self.stopped:
+                break
+            if trial is not None and trial.works == "yes":
+                out.append(option)
+                best = min(best, option.weight)
+        return out
+
+    def _ranked(self, options: list[Option]) -> list[Cause]:
+        """Those that heal, by what else they do: damage last, root causes first."""
+        most = FULL_LARGE if self.large else FULL
+        options = sorted(options, key=lambda o: (o.weight, o.order))
+        # What a missing route should cover is judged by how the device writes its others.
+        first: set[str] = set()
+        for option in list(options):
+            if option.finding.kind == "route-missing":
+                if option.finding.id in first:
+                    options.remove(option)
+                first.add(option.finding.id)
+        options = options[:most]
+        judged = [Cause(o, "proven", True, self._effect(o.edits)) for o in options]
+
+        def key(cause: Cause) -> tuple[object, ...]:
+            effect, option = cause.effect, cause.option
+            best = max(c.effect.count("heals") for c in judged if c.option.weight <= option.weight)
+            partial = effect.count("heals") < 0.6 * best
+            return (
+                effect.count("breaks") > 0,
+                option.weight + (2 if partial else 0),
+                -effect.count("heals"),
+                option.order,
+                effect.count("moves"),
+                len(option.edits),
+            )
+
+        out: list[Cause] = []
+        seen: set[str] = set()
+        for cause in sorted(judged, key=key):
+            if cause.option.finding.id not in seen:
+                seen.add(cause.option.finding.id)
+                out.append(cause)
+        return out
+
+    # -- several together --------------------------------------------------------------
+
+    @staticmethod
+    def _state(path: Path) -> tuple[object, ...]:
+        legs = []
+        for leg in (path.outbound, path.back):
+            if leg is None:
+                legs.append(("", "", ""))
+                continue
+            last = leg.decisive.last
+            legs.append((leg.verdict, last.device, str(last.route.prefix) if last.route else ""))
+        return tuple(legs)
+
+    @staticmethod
+    def _score(path: Path) -> int:
+        """How far the complaint got: a leg that arrives counts most."""
+        value = 0
+        for leg in (path.outbound, path.back):
+            if leg is not None:
+                value += {"yes": 10, "partly": 6, "unknown": 2}.get(leg.state, 0)
+        return value
+
+    def _together(self, start: Trial, options: list[Option]) -> list[Option]:
+        """The smallest set of remedies found that heals the complaint."""
+        frontier: list[tuple[Trial, list[Option]]] = [(start, [])]
+        mended, chosen = start, list[Option]()
+        for _ in range(3):
+            # What contradicts itself may hide other contradictions, and what is missing.
+            here = options if mended is start else self._options(mended, trial_findings(mended))
+            more = self._all_contradictions(mended, here)
+            if more is None:
+                break
+            mended, chosen = more[0], [*chosen, *more[1]]
+            if mended.works == "yes":
+                return self._reduced(chosen)
+            frontier.insert(0, (mended, chosen))
+        for depth in range(3):
+            moved: list[tuple[tuple[int, ...], Trial, list[Option]]] = []
+            for trial, chosen in frontier:
+                here = options
+                if chosen:
+                    here = self._options(trial, trial_findings(trial))
+                state = self._state(trial.path)
+                for option in here:
+                    edits = (*trial.edits, *option.edits)
+                    nxt = self._try(edits, option.remedy.title)
+                    if self.stopped:
+                        return []
+                    if nxt is None:
+                        continue
+                    if nxt.works == "yes":
+                        return self._reduced([*chosen, option])
+                    if self._state(nxt.path) != state:
+                        gain = self._score(nxt.path) - self._score(trial.path)
+                        rank = (-gain, option.weight + min(option.order, 2), len(moved))
+                        moved.append((rank, nxt, [*chosen, option]))
+            moved.sort(key=lambda item: item[0])
+            frontier = [(trial, chosen) for _, trial, chosen in moved[: 6 - depth]]
+            if not frontier:
+                return []
+        return []
+
+    def _all_contradictions(
+        self, at: Trial, options: list[Option]
+    ) -> tuple[Trial, list[Option]] | None:
+        """Every finding's best remedy at once: faults in a row show nothing one by one."""
+        chosen: list[Option] = []
+        seen: set[str] = set()
+        edits = at.edits
+        for option in options:
+            name = option.finding.id
+            if name in seen or not option.contradicts or option.weight > POSSIBLE:
+                continue
+            seen.add(name)
+            try:
+                apply(self.base.survey, (*edits, *option.edits))
+            except EditError:
+                continue  # it says the same as one before, or contradicts it
+            chosen.append(option)
+            edits = (*edits, *option.edits)
+        trial = self._try(edits, "all contradictions at once") if chosen else None
+        return None if trial is None else (trial, chosen)
+
+    def _reduced(self, chosen: list[Option]) -> list[Option]:
+        """Without the members that are not needed, the least believed left out first.
+
+        It goes on until no member can be left out: only then each is needed.
+        """
+        smaller = True
+        while smaller and len(chosen) > 1:
+            smaller = False
+            for option in sorted(chosen, key=lambda o: -(o.weight + o.order)):
+                rest = [o for o in chosen if o is not option]
+                edits = tuple(edit for o in rest for edit in o.edits)
+                trial = self._try(edits, "is each of them needed?")
+                if trial is not None and trial.works == "yes":
+                    chosen, smaller = rest, True
+        return chosen
+
+    def _set(self, chosen: list[Option]) -> tuple[list[Cause], list[str]]:
+        whole = tuple(edit for o in chosen for edit in o.edits)
+        if self._try(whole, "all of them together") is None:
+            return [], []
+        everything = self._trials[whole]
+        assert everything is not None
+        causes = []
+        for option in chosen:
+            rest = tuple(edit for o in chosen if o is not option for edit in o.edits)
+            without = self._try(rest, "all but one")
+            effect = (
+                compare_pairs(without.bench.reach, everything.bench.reach)
+                if without is not None
+                else self._effect(whole)
+            )
+            # Proven is a member without which the rest does not heal; a search that was stopped
+            # before that was tried has not shown it.
+            needed = without is not None and without.works != "yes"
+            refused = without is None and not self.stopped
+            certainty = "proven" if needed or refused else "likely"
+            causes.append(Cause(option, certainty, True, effect))
+        causes.sort(key=lambda c: (c.option.weight, -c.effect.count("heals")))
+        return causes, [cause.option.finding.id for cause in causes]
+
+    # -- nothing heals ---------------------------------------------------------------------
+
+    def _unproven(self, options: list[Option]) -> list[Cause]:
+        out: list[Cause] = []
+        seen: set[str] = set()
+        for option in options:
+            if option.finding.id in seen or len(out) >= 5:
+                continue
+            trial = self._trials.get(option.edits)
+            if trial is None:
+                continue
+            seen.add(option.finding.id)
+            out.append(Cause(option, "likely", False, self._effect(option.edits)))
+        return out
+
+    @staticmethod
+    def _narrowed(path: Path) -> str:
+        return (
+            f"{path.sentence()} No single change that is known here heals it, nor a few together: "
+            "what stands at that place, or beyond what was surveyed, has to be looked at."
+        )
+
+
+def bench_of(survey: Survey) -> Bench:
+    """A survey computed as far as single paths need it."""
+    return Bench(survey, *settle(survey.network))
+
+
+def trial_findings(trial: Trial) -> list[Finding]:
+    """The findings of a changed network."""
+    bench = trial.bench
+    return find_all(Context(bench.network, bench.tables, bench.forwarding, bench.reach))
+
+
+def diagnose(
+    base: Bench,
+    findings: list[Finding],
+    sender: str,
+    receiver: str,
+    traffic: Traffic | None = None,
+    progress: Progress | None = None,
+) -> Diagnosis:
+    """The causes of a complaint, ranked, with proven remedies.
+
+    Raises:
+        EndpointError: an end is not in the survey, or the ends share no family.
+    """
+    return Search(base, findings, sender, receiver, traffic, progress).run()
+
+
+__all__ = ["Cause", "Diagnosis", "bench_of", "diagnose"]

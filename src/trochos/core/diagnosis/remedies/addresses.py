@@ -1,0 +1,118 @@
+"""Remedies of addresses and masks: an end is moved into the subnet of the other."""
+
+from __future__ import annotations
+
+from ...change.writers.base import Edits
+from ...network.addressing import Address, InterfaceAddress, Prefix
+from ...network.edits import Remedy
+from ...network.facts import AddressFact, End, Interface
+from .bench import Bench
+
+
+def move_address(
+    bench: Bench,
+    device: str,
+    interface: Interface,
+    mine: AddressFact | None,
+    theirs: AddressFact | None,
+) -> tuple[str, Edits] | None:
+    """One end gets an address in the other's subnet, or the other's mask."""
+    if mine is None or theirs is None:
+        return None
+    if theirs.connected.contains(mine.address):
+        new = InterfaceAddress(mine.address, theirs.value.length)
+    else:
+        free = bench.free_address(theirs.connected, mine.address)
+        if free is None:
+            return None
+        new = InterfaceAddress(free, theirs.value.length)
+    if new == mine.value:
+        return "", ()
+    edits = bench.writer(device).address(interface, mine, new)
+    if edits is None:
+        return None
+    return f"give {interface.name} the address {new}", edits
+
+
+def remedies(bench: Bench, end: End, rival: End, family: int) -> list[Remedy]:
+    """Either end of a link moved to the other; the one that fewer lines name first."""
+    out: list[tuple[int, Remedy]] = []
+    for one, other in ((end, rival), (rival, end)):
+        here = bench.tables.links.interface(one)
+        there = bench.tables.links.interface(other)
+        if here is None or there is None:
+            continue
+        mine, theirs = _fact(here, family), _fact(there, family)
+        done = move_address(bench, one.device, here, mine, theirs)
+        if done is None or not done[1] or mine is None:
+            continue
+        done = _with_gateway(bench, one, other, theirs, done)
+        lines = bench.mentioned(mine.address) + 2 * bench.named(mine.connected)
+        if theirs is not None and theirs.connected.contains(mine.address):
+            # The end whose mask leaves the other outside is the one that is too narrow.
+            lines -= 0 if mine.connected.contains(theirs.address) else 100
+        out.append((lines, Remedy(f"On {one.device}: {done[0]}.", done[1])))
+    out.sort(key=lambda item: item[0])
+    return [remedy for _, remedy in out]
+
+
+def _with_gateway(
+    bench: Bench, one: End, other: End, theirs: AddressFact | None, done: tuple[str, Edits]
+) -> tuple[str, Edits]:
+    """A host whose mask left its gateway outside lost its gateway, too: it is set again."""
+    facts = bench.devices[one.device]
+    if not facts.is_host or theirs is None or bench.devices[other.device].is_host:
+        return done
+    family = theirs.address.family
+    if any(r.prefix.is_default and r.prefix.family == family for r in facts.statics):
+        return done
+    gateway = bench.writer(one.device).static(
+        Prefix(family, 0, 0), theirs.address, exit=one.interface
+    )
+    if gateway is None:
+        return done
+    return f"{done[0]} and the gateway {theirs.address}", (*done[1], *gateway)
+
+
+def _fact(interface: Interface, family: int) -> AddressFact | None:
+    return next(
+        (
+            fact
+            for fact in interface.addresses
+            if fact.address.family == family and not fact.address.is_link_local
+        ),
+        None,
+    )
+
+
+def swap(bench: Bench, device: str, one: Interface, other: Interface, family: int) -> list[Remedy]:
+    """Two interfaces of a device exchange their addresses."""
+    mine, theirs = _fact(one, family), _fact(other, family)
+    if mine is None or theirs is None:
+        return []
+    writer = bench.writer(device)
+    first = writer.address(one, mine, theirs.value)
+    second = writer.address(other, theirs, mine.value)
+    if first is None or second is None:
+        return []
+    title = f"On {device}: exchange the addresses of {one.name} and {other.name}."
+    return [Remedy(title, (*first, *second))]
+
+
+def fill(
+    bench: Bench,
+    device: str,
+    interface: Interface,
+    prefix: Prefix,
+    wanted: tuple[Address, ...],
+    like: AddressFact,
+) -> list[Remedy]:
+    """An address for an interface that has none: what others name, else a free one."""
+    free = bench.free_address(prefix, Address(prefix.family, prefix.network + 1))
+    out = []
+    for address in dict.fromkeys((*wanted[:3], *((free,) if free is not None else ()))):
+        new = InterfaceAddress(address, like.value.length)
+        edits = bench.writer(device).address(interface, None, new)
+        if edits is not None:
+            out.append(Remedy(f"On {device}: give {interface.name} the address {new}.", edits))
+    return out

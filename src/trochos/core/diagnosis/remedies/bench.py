@@ -1,0 +1,132 @@
+"""What remedies are made with: the computed network, its texts, and what is usual in it."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from functools import cached_property
+
+from ...change.writers import Writer, writer_for
+from ...forwarding.reach import Reach
+from ...forwarding.step import Forwarding
+from ...network.addressing import Address, Prefix
+from ...network.facts import Device, End, Network
+from ...protocols.tables import Tables
+from ...readers.survey import Survey
+
+
+class Bench:
+    """One survey on the workbench."""
+
+    def __init__(
+        self, survey: Survey, tables: Tables, forwarding: Forwarding, reach: Reach | None = None
+    ) -> None:
+        self.survey, self.tables, self.forwarding = survey, tables, forwarding
+        self._reach = reach
+        self._writers: dict[str, Writer] = {}
+
+    @property
+    def network(self) -> Network:
+        return self.survey.network
+
+    @cached_property
+    def devices(self) -> dict[str, Device]:
+        return {device.name: device for device in self.network.devices}
+
+    @cached_property
+    def reach(self) -> Reach:
+        return self._reach or Reach(self.forwarding)
+
+    def writer(self, device: str) -> Writer:
+        held = self._writers.get(device)
+        if held is None:
+            held = self._writers[device] = writer_for(self.survey, self.devices[device])
+        return held
+
+    # -- what is usual here ------------------------------------------------------
+
+    @cached_property
+    def _readings(self) -> dict[tuple[str, str], Counter[str | None]]:
+        """Per protocol and gate: what all ends say, each end once."""
+        out: dict[tuple[str, str], Counter[str | None]] = defaultdict(Counter)
+        seen: set[tuple[object, ...]] = set()
+        for relation in self.tables.relations():
+            for side, pick in ((relation.left, "left"), (relation.right, "right")):
+                for gate in relation.gates:
+                    text = getattr(gate, pick)
+                    mark = (relation.protocol, gate.gate, side.device, side.interface, side.address)
+                    if mark not in seen:
+                        seen.add(mark)
+                        out[relation.protocol, gate.gate][text] += 1
+        return out
+
+    def commonness(self, protocol: str, gate: str, text: str | None) -> int:
+        """How many ends of the network say this at a gate."""
+        return self._readings[protocol, gate][text]
+
+    # -- addresses ------------------------------------------------------------------
+
+    @cached_property
+    def taken(self) -> set[Address]:
+        return {
+            fact.address
+            for device in self.network.devices
+            for interface in device.interfaces
+            for fact in interface.addresses
+        }
+
+    def free_address(self, prefix: Prefix, like: Address) -> Address | None:
+        """An unused address of a prefix: the one with the same last bits, else the lowest."""
+        bits = 32 if prefix.family == 4 else 128
+        size = 1 << (bits - prefix.length)
+        edge = 1 if size > 2 and prefix.family == 4 else 0
+        wanted = prefix.network | (like.value & (size - 1))
+        candidates = [wanted, *(prefix.network + n for n in range(edge, min(size - edge, 64)))]
+        for value in candidates:
+            address = Address(prefix.family, value)
+            inside = prefix.network + edge <= value <= prefix.last - edge
+            if inside and address not in self.taken and (value != prefix.network or size <= 2):
+                return address
+        return None
+
+    def mentioned(self, address: Address) -> int:
+        """How many lines of others name an address: gateways and BGP neighbours."""
+        count = 0
+        for device in self.network.devices:
+            count += sum(1 for route in device.statics if route.gateway == address)
+            if device.routing.bgp is not None:
+                count += sum(1 for n in device.routing.bgp.neighbours if n.address == address)
+        return count
+
+    def named(self, prefix: Prefix) -> int:
+        """How many lines of the network name exactly this prefix, and ends that lie in it."""
+        count = 0
+        for device in self.network.devices:
+            count += sum(1 for route in device.statics if route.prefix == prefix)
+            routing = device.routing
+            statements = [
+                item
+                for listed in (routing.ospf, routing.rip, routing.eigrp)
+                for process in listed
+                for item in process.networks
+            ]
+            count += sum(1 for item in statements if item.prefix == prefix)
+            if routing.bgp is not None:
+                for family in routing.bgp.families.values():
+                    count += sum(1 for item in family.networks if item.prefix == prefix)
+            count += sum(
+                1
+                for interface in device.interfaces
+                for fact in interface.addresses
+                if fact.connected == prefix
+            )
+        return count
+
+    def beside(self, device: str) -> list[tuple[End, End]]:
+        """(own end, other end) of every device on a link of this one."""
+        out = []
+        for segment in self.network.segments:
+            for mine in segment.ends:
+                if mine.device != device:
+                    continue
+                out += [(mine, other) for other in segment.ends if other.device != device]
+        return out

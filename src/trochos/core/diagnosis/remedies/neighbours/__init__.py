@@ -1,0 +1,136 @@
+"""Remedies of neighbour relations: one end is made to fit the other, gate by gate.
+
+Which of two ends is wrong, a gate does not say. The end that says what fewer others in the
+network say is mended first; the other way round is the alternative.
+
+mends    what several protocols share: statements, passive interfaces, router ids
+ospf     the gates of OSPF
+vectors  the gates of RIP and EIGRP
+bgp      the gates of BGP sessions
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from ....network.edits import Remedy
+from ....protocols.bgp.sessions import BgpEnd
+from ....protocols.gates import NOTHING, Judged, Relation
+from ....protocols.ospf.neighbours import dotted
+from ..bench import Bench
+from .bgp import mend_bgp, own_again, start
+from .mends import Mend, cover_all
+from .ospf import mend_ospf
+from .vectors import mend_eigrp, mend_rip
+
+
+def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
+    """The ways to mend a relation, most plausible first."""
+    failing = [g for g in relation.gates if not g.holds and g.stops != NOTHING]
+    if not failing or relation.ends[0] is None:
+        return []
+    mend = _MENDERS[relation.protocol]
+    out: list[tuple[float, Remedy]] = []
+    for swapped in (False, True):
+        me, other = relation.ends[::-1] if swapped else relation.ends
+        done: list[Mend] = []
+        weight = 0.0
+        for gate in failing:
+            mine = gate.right if swapped else gate.left
+            theirs = gate.left if swapped else gate.right
+            found = mend(bench, gate, me, other, mine, theirs)
+            if found is None:
+                done = []
+                break
+            if found[1]:
+                done.append(found)
+            common = bench.commonness(relation.protocol, gate.gate, mine)
+            weight += common - bench.commonness(relation.protocol, gate.gate, theirs)
+        if done:
+            title = "; ".join(text for text, _ in done)
+            edits = tuple(edit for _, item in done for edit in item)
+            name = _name(me)
+            out.append((weight, Remedy(f"On {name}: {title}.", tuple(dict.fromkeys(edits)))))
+            out += [(weight, wider) for wider in _wider(bench, relation, failing, me, other)]
+    out.sort(key=lambda item: item[0])
+    return [remedy for _, remedy in out] + _both(bench, relation, failing)
+
+
+def _wider(
+    bench: Bench, relation: Relation, failing: list[Judged], me: Any, other: Any
+) -> list[Remedy]:
+    """The same mend for everything that the same statement is about."""
+    gates = {gate.gate for gate in failing}
+    out: list[Remedy] = []
+    if "enabled" in gates and relation.protocol != "bgp":
+        area = other.area.value if relation.protocol == "ospf" and other.area else 0
+        whole = cover_all(bench, relation.protocol, me.device, relation.family, area)
+        if whole is not None:
+            out.append(whole)
+    if gates & {"area"} and relation.protocol == "ospf" and me.area and other.area:
+        statement = next(
+            (s for s in me.process.networks if s.source == me.area.source and s.prefix), None
+        )
+        if statement is not None and statement.prefix is not None:
+            edits = bench.writer(me.device).cover(
+                "ospf", relation.family, me.interface, statement.prefix, other.area.value
+            )
+            shown = dotted(other.area.value)
+            if edits is not None:
+                title = f"On {me.device}: put {statement.prefix} into area {shown}."
+                out.append(Remedy(title, edits))
+    if "peer address" in gates and relation.protocol == "bgp":
+        out += own_again(bench, me, other)
+    return out
+
+
+def _name(end: Any) -> str:
+    return end.name if isinstance(end, BgpEnd) else str(end.device)
+
+
+def _both(bench: Bench, relation: Relation, failing: list[Judged]) -> list[Remedy]:
+    """Where each end has a fault of its own, both are mended together."""
+    mend = _MENDERS[relation.protocol]
+    edits: list[Any] = []
+    words: list[str] = []
+    for swapped in (False, True):
+        me, other = relation.ends[::-1] if swapped else relation.ends
+        for gate in failing:
+            mine = gate.right if swapped else gate.left
+            theirs = gate.left if swapped else gate.right
+            found = mend(bench, gate, me, other, mine, theirs)
+            if found is None or not found[1] or _one_is_enough(gate):
+                continue
+            words.append(f"{_name(me)}: {found[0]}")
+            edits += found[1]
+    names = {word.partition(":")[0] for word in words}
+    if len(names) < 2:
+        return []
+    return [Remedy("; ".join(words) + ".", tuple(dict.fromkeys(edits)))]
+
+
+def _one_is_enough(gate: Judged) -> bool:
+    """True if a gate compares two values, so that one of them moves to the other."""
+    return gate.gate not in (
+        "configured",
+        "switched on",
+        "enabled",
+        "not passive",
+        "external policy",
+        "AS number",
+        "hop limit",
+        "IPv4 family",
+        "IPv6 family",
+    )
+
+
+_MENDERS: dict[str, Callable[..., Mend | None]] = {
+    "ospf": mend_ospf,
+    "rip": mend_rip,
+    "eigrp": mend_eigrp,
+    "bgp": mend_bgp,
+}
+
+
+__all__ = ["remedies", "start"]

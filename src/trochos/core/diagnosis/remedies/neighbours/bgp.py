@@ -1,0 +1,312 @@
+"""The gates of BGP sessions: what makes one side fit the other."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Any
+
+from ....change.writers.base import Peer, Writer
+from ....network.addressing import Address, InterfaceAddress, Prefix
+from ....network.edits import Remedy
+from ....network.facts import Device, Interface
+from ....network.routing import BgpNeighbour
+from ....protocols.bgp.sessions import BgpEnd, has_policy, requires_policy
+from ....protocols.gates import Judged
+from ...finding import named
+from ..bench import Bench
+from .mends import Mend, own_router_id
+
+
+def mend_bgp(
+    bench: Bench,
+    gate: Judged,
+    me: BgpEnd,
+    other: BgpEnd,
+    mine: str | None,
+    theirs: str | None,
+) -> Mend | None:
+    writer = bench.writer(me.name)
+    n = me.neighbour
+    if gate.gate == "configured":
+        if n is not None:
+            return "", ()
+        peer = other.source
+        if peer is None:
+            return None
+        like = next(
+            (
+                item
+                for item in me.process.neighbours
+                if item.remote_as is not None
+                and (
+                    item.remote_as.value in (str(other.local_as),)
+                    or (item.remote_as.value == "internal" and other.local_as == me.local_as)
+                )
+                and item.address is not None
+                and item.address.family == peer.family
+            ),
+            None,
+        )
+        edits = writer.add_neighbour(peer, other.local_as, like)
+        return None if edits is None else (f"name {other.name} ({peer}) as neighbour", edits)
+    if n is None:
+        return "", ()  # what is to be configured is configured right
+    assert n.address is not None
+    if gate.gate == "peer address":
+        if any(f.address == n.address for i in other.device.interfaces for f in i.addresses):
+            return "", ()
+        towards = other.source
+        if towards is None:
+            return None
+        edits = writer.rename_neighbour(n.address, towards)
+        return None if edits is None else (f"talk to {other.name} at {towards}", edits)
+    if gate.gate == "switched on":
+        off = n.shutdown or me.process.shutdown
+        if off is None or not off.value:
+            return "", ()
+        if off is n.shutdown and off.source.path is not None:
+            edits = writer.neighbour_setting(n.address, "shutdown", None)
+        else:
+            edits = writer.drop(off.source)
+        return None if edits is None else (f"switch the session to {other.name} on", edits)
+    if gate.gate == "opens the session" and n.passive is not None and n.passive.value:
+        edits = writer.drop(n.passive.source)
+        return None if edits is None else (f"let it open the session to {other.name}", edits)
+    if gate.gate == "opens the session" and me.hops is not None and not me.can_open:
+        return _farther(writer, n, other, me.hops)  # not on a subnet of its own
+    if gate.gate == "source address":
+        return _right_source(bench, me, other)
+    if gate.gate == "hop limit" and n.ttl_security is not None:
+        edits = writer.drop(n.ttl_security.source)
+        words = f"let packets of {other.name} come from farther away"
+        return None if edits is None else (words, edits)
+    if gate.gate in ("hop limit", "reachable"):
+        far = max(me.hops or 0, other.hops or 0)
+        if gate.gate == "reachable" or (me.hops is not None and me.ttl() >= me.hops):
+            return ("", ()) if gate.gate == "hop limit" else None
+        return _farther(writer, n, other, far)
+    if gate.gate == "password":
+        given = other.neighbour.password if other.neighbour else None
+        if given is None:
+            edits = writer.drop(n.password.source) if n.password else None
+            return None if edits is None else (f"drop the password towards {other.name}", edits)
+        edits = writer.neighbour_setting(n.address, "password", given.value)
+        return None if edits is None else (f"use the password that {other.name} uses", edits)
+    if gate.gate == "AS number":
+        if me.expected_as() in (other.local_as,):
+            return "", ()
+        edits = writer.neighbour_setting(n.address, "remote AS", str(other.local_as))
+        return None if edits is None else (f"expect {other.name} in AS {other.local_as}", edits)
+    if gate.gate == "router ids differ":
+        return own_router_id(bench, "bgp", 4, me.device)
+    if gate.gate == "prefix limit":
+        if not me.down:
+            return "", ()
+        edits_out: list[Any] = []
+        for held in n.families.values():
+            if held.maximum is not None:
+                edits_out += writer.drop(held.maximum.source) or ()
+        if not edits_out:
+            return None
+        return f"lift the prefix limit towards {other.name}", tuple(edits_out)
+    if gate.gate in ("IPv4 family", "IPv6 family"):
+        family = int(gate.gate[3])
+        if me.active_in(family):
+            return "", ()
+        edits = writer.neighbour_setting(n.address, "active", "", family)
+        return None if edits is None else (f"exchange IPv{family} routes with {other.name}", edits)
+    if gate.gate == "external policy":
+        return _policy(bench, me, other)
+    return None
+
+
+def _farther(writer: Writer, n: BgpNeighbour, other: BgpEnd, links: int) -> Mend | None:
+    assert n.address is not None
+    links = max(2, links)
+    edits = writer.neighbour_setting(n.address, "multihop", str(links))
+    return None if edits is None else (f"let packets to {other.name} cross {links} links", edits)
+
+
+def _policy(bench: Bench, me: BgpEnd, other: BgpEnd) -> Mend | None:
+    """A policy as this device has it for others, or none required, as others here have it."""
+    if not requires_policy(me) or me.neighbour is None or me.neighbour.address is None:
+        return "", ()
+    lacking = [
+        (family, direction)
+        for family in (4, 6)
+        if me.active_in(family) and other.active_in(family)
+        for direction in ("in", "out")
+        if not has_policy(me.family(family), direction)
+    ]
+    if not lacking:
+        return "", ()
+    writer = bench.writer(me.name)
+    edits: list[Any] = []
+    names: list[str] = []
+    if not _lax(bench):
+        for family, direction in lacking:
+            name = _usual_policy(me, family, direction)
+            if name is None:
+                break
+            found = writer.neighbour_setting(
+                me.neighbour.address, f"policy {direction}", name, family
+            )
+            edits += found or ()
+            names.append(name)
+        if len(names) == len(lacking):
+            shown = " and ".join(dict.fromkeys(names))
+            return f"apply the policy {shown} towards {other.name} too", tuple(edits)
+    found = writer.no_external_policy()
+    return None if found is None else ("require no policy of external neighbours", found)
+
+
+def _usual_policy(me: BgpEnd, family: int, direction: str) -> str | None:
+    """The route map that this device applies to its other neighbours, or in the other direction."""
+    for item in me.process.neighbours:
+        held = item.families.get(family)
+        word = getattr(held, f"route_map_{direction}", None) if held else None
+        if word is not None:
+            return str(word.value)
+    held = me.family(family)
+    word = held.route_map_out if direction == "in" else held.route_map_in
+    return None if word is None else word.value
+
+
+def _right_source(bench: Bench, me: BgpEnd, other: BgpEnd) -> Mend | None:
+    """Talk from the address that the other end expects."""
+    expected = other.peer
+    n = me.neighbour
+    if expected is None or n is None or n.address is None or me.source == expected:
+        return "", ()
+    for interface in me.device.interfaces:
+        if interface.has(expected):
+            by_name = any(
+                item.update_source is not None
+                and me.device.interface(item.update_source.value) is not None
+                for item in me.process.neighbours
+            )
+            value = interface.name if by_name or interface.loopback else str(expected)
+            if not bench.writer(me.name).sources_by_interface:
+                value = str(expected)
+            edits = bench.writer(me.name).neighbour_setting(n.address, "source", value)
+            words = f"talk to {other.name} from {expected}"
+            return None if edits is None else (words, edits)
+    return None
+
+
+def own_again(bench: Bench, me: BgpEnd, other: BgpEnd) -> list[Remedy]:
+    """The address by which others know a speaker, given back to it."""
+    wanted = me.peer
+    if wanted is None or wanted in bench.taken or other.source is None:
+        return []
+    for interface in other.device.interfaces:
+        for fact in interface.addresses:
+            if fact.address == other.source and bench.mentioned(fact.address) == 0:
+                new = InterfaceAddress(wanted, fact.value.length)
+                edits = bench.writer(other.name).address(interface, fact, new)
+                if edits is not None:
+                    title = f"On {other.name}: give {interface.name} the address {new}."
+                    return [Remedy(title, edits)]
+    return []
+
+
+def start(
+    bench: Bench, name: str, callers: tuple[tuple[Device, BgpNeighbour], ...]
+) -> list[Remedy]:
+    """BGP on a router that others name as neighbour: as they call it, with its own subnets."""
+    device = bench.devices[name]
+    called = Counter(number for caller, n in callers if (number := _expected(caller, n)))
+    if not called:
+        return []
+    number = called.most_common(1)[0][0]
+    outside = any(_number(caller) != number for caller, _ in callers)
+    peers: list[Peer] = []
+    for caller, n in callers:
+        found = _answer(bench, device, caller, n, number, outside)
+        if found is not None and found.address not in {peer.address for peer in peers}:
+            peers.append(found)
+    if not peers:
+        return []
+    edits = bench.writer(name).start_bgp(
+        number, tuple(peers), _own_subnets(bench, device), _lax(bench) > 0
+    )
+    if edits is None:
+        return []
+    names = named(caller.name for caller, _ in callers)
+    title = f"On {name}: speak BGP as AS {number} with {names}, and announce its own subnets."
+    return [Remedy(title, edits)]
+
+
+def _number(speaker: Device) -> int | None:
+    return speaker.routing.bgp.number if speaker.routing.bgp is not None else None
+
+
+def _expected(caller: Device, n: BgpNeighbour) -> int | None:
+    """The AS number by which a speaker knows its neighbour, if it says one."""
+    word = n.remote_as.value if n.remote_as is not None else "external"
+    if word == "internal":
+        return _number(caller)
+    return int(word) if word.isdigit() else None
+
+
+def _answer(
+    bench: Bench, device: Device, caller: Device, n: BgpNeighbour, number: int, outside: bool
+) -> Peer | None:
+    """What a router has to say so that a session which another configured comes up."""
+    assert n.address is not None
+    theirs = _talks_from(caller, n)
+    process = caller.routing.bgp
+    if theirs is None or process is None:
+        return None
+    own = next(i for i in device.interfaces if any(f.address == n.address for f in i.addresses))
+    shared = any(fact.connected.contains(theirs) for fact in own.addresses)
+    system = n.local_as.value if n.local_as is not None else process.number
+    return Peer(
+        theirs,
+        system,
+        source=None if shared else own,
+        password=n.password.value if n.password is not None else None,
+        multihop=n.multihop.value if n.multihop is not None and system != number else None,
+        next_hop_self=outside and system == number,
+    )
+
+
+def _talks_from(caller: Device, n: BgpNeighbour) -> Address | None:
+    assert n.address is not None
+    given = n.update_source.value if n.update_source is not None else None
+
+    def fits(interface: Interface, fact: Any) -> bool:
+        if fact.address.family != n.address.family:  # type: ignore[union-attr]
+            return False
+        if given is None:
+            return bool(fact.connected.contains(n.address))
+        return given in (interface.name, str(fact.address))
+
+    return next((f.address for i in caller.interfaces for f in i.addresses if fits(i, f)), None)
+
+
+def _own_subnets(bench: Bench, device: Device) -> tuple[Prefix, ...]:
+    """The subnets of a device on which no other router stands."""
+    shared = {
+        mine.interface
+        for mine, other in bench.beside(device.name)
+        if not bench.devices[other.device].is_host
+    }
+    return tuple(
+        fact.connected
+        for interface in device.interfaces
+        if interface.enabled and not interface.loopback and interface.name not in shared
+        for fact in interface.addresses
+        if not fact.address.is_link_local
+    )
+
+
+def _lax(bench: Bench) -> int:
+    """How many speakers say that they require no policy of external neighbours."""
+    return sum(
+        1
+        for device in bench.network.devices
+        if device.routing.bgp is not None
+        and device.routing.bgp.requires_policy is not None
+        and not device.routing.bgp.requires_policy.value
+    )

@@ -1,0 +1,175 @@
+"""The gates of OSPF: what makes one end fit the other."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ....change.writers.base import Edits, Writer
+from ....protocols.gates import Judged
+from ....protocols.ospf.interfaces import OspfEnd
+from ....protocols.ospf.neighbours import authentication, dotted
+from ..addresses import move_address
+from ..bench import Bench
+from .mends import Mend, covered, own_router_id, speaks_again
+
+
+def mend_ospf(
+    bench: Bench,
+    gate: Judged,
+    me: OspfEnd,
+    other: OspfEnd,
+    mine: str | None,
+    theirs: str | None,
+) -> Mend | None:
+    writer = bench.writer(me.device)
+    family, name = me.process.family, me.interface.name
+
+    def setting(what: str, value: str | None, words: str) -> Mend | None:
+        edits = writer.interface_setting("ospf", family, name, what, value)
+        return None if edits is None else (words, edits)
+
+    if gate.gate == "enabled":
+        if me.area is not None and me.router_id is not None:
+            return "", ()
+        if other.area is None:
+            return None
+        return covered(bench, "ospf", me.device, family, me.interface, me.fact, other.area.value)
+    if gate.gate == "not passive":
+        excepted = any(
+            s.passive is not None and not s.passive.value for s in me.process.interfaces.values()
+        )
+        return speaks_again(
+            writer, "ospf", family, me.interface, me.passive, me.passive_source, excepted
+        )
+    if gate.gate in ("area", "area type") and (me.area is None or other.area is None):
+        return "", ()  # where it does not run at all, running it in the right area is the mend
+    if gate.gate == "area" and me.area is not None and other.area is not None:
+        shown = dotted(other.area.value)
+        if me.settings.area is not None:
+            return setting("area", str(other.area.value), f"put {name} into area {shown}")
+        return _other_area(bench, me, other.area.value)
+    if gate.gate in ("subnet", "mask"):
+        return move_address(bench, me.device, me.interface, me.fact, other.fact)
+    if gate.gate in ("authentication type", "authentication key"):
+        return _adopt_ospf_keys(writer, me, other)
+    if gate.gate in ("hello interval", "dead interval"):
+        what = gate.gate.split()[0]
+        given, own = getattr(other.settings, what), getattr(me.settings, what)
+        words = f"set the {gate.gate} of {name} to {theirs}"
+        follows = what == "dead" and other.hello != me.hello
+        if given is None and own is None and follows:
+            return "", ()  # it follows from the hello interval, which has a gate of its own
+        alike = what == "hello" or (other.settings.hello is None) == (me.settings.hello is None)
+        if given is None and own is not None and alike:
+            # The other end lives by the default, so the line here is what differs.
+            edits = writer.drop(own.source)
+            return None if edits is None else (words, edits)
+        return setting(what, str(getattr(other, what)), words)
+    if gate.gate == "area type" and me.area is not None:
+        there = other.area_facts
+        edits = writer.area_kind(family, me.area.value, there.kind, there.summaries)
+        words = f"make area {dotted(me.area.value)} {there.kind} as {other.device} has it"
+        return None if edits is None else (words, edits)
+    if gate.gate == "router ids differ":
+        return own_router_id(bench, "ospf", family, bench.devices[me.device])
+    if gate.gate == "MTU" and other.interface.mtu:
+        edits = writer.mtu(me.interface, other.interface.mtu)
+        return None if edits is None else (f"set the MTU of {name} to {other.interface.mtu}", edits)
+    if gate.gate == "network type":
+        own_type = me.settings.network_type
+        if other.settings.network_type is None and own_type is not None:
+            edits = writer.drop(own_type.source)
+            words = f"make {name} {other.network_type} as {other.device} has it"
+            return None if edits is None else (words, edits)
+        return setting(
+            "network type",
+            other.network_type,
+            f"make {name} {other.network_type} as {other.device} has it",
+        )
+    if gate.gate == "instance":
+        given = other.settings.instance
+        if given is None:
+            edits = writer.drop(me.settings.instance.source) if me.settings.instance else None
+            return None if edits is None else (f"take the instance id off {name}", edits)
+        return setting("instance", str(given.value), f"set the instance of {name} to {given.value}")
+    if gate.gate == "designated router" and me.settings.priority is not None:
+        edits = writer.drop(me.settings.priority.source)
+        words = f"let {name} become the designated router"
+        return None if edits is None else (words, edits)
+    if gate.gate == "one neighbour" and me.settings.network_type is not None:
+        edits = writer.drop(me.settings.network_type.source)
+        return None if edits is None else (f"make {name} a broadcast network again", edits)
+    return None
+
+
+def _adopt_ospf_keys(writer: Writer, me: OspfEnd, other: OspfEnd) -> Mend | None:
+    """The other end's authentication, type and keys together."""
+    family, name = me.process.family, me.interface.name
+    wanted, held = authentication(other), authentication(me)
+    edits: list[Any] = []
+    if wanted.value != held.value:
+        if wanted.value == "none" and me.settings.authentication is not None:
+            edits += writer.drop(me.settings.authentication.source) or ()
+        else:
+            found = writer.interface_setting("ospf", family, name, "authentication", wanted.value)
+            if found is None:
+                return None
+            edits += found
+    stale = [word.source for _, word in me.settings.digests]
+    if me.settings.key is not None:
+        stale.append(me.settings.key.source)
+    keep: set[str] = set()
+    if wanted.value == "message-digest":
+        for number, word in other.settings.digests:
+            if (number, word.value) in {(n, w.value) for n, w in me.settings.digests}:
+                keep.add(word.value)
+                continue
+            found = writer.interface_setting("ospf", family, name, f"digest {number}", word.value)
+            if found is None:
+                return None
+            edits += found
+            same = [w.source for n, w in me.settings.digests if n == number]
+            stale = [source for source in stale if source not in same]
+        stale = [s for s in stale if not any(k in s.text for k in keep)]
+    elif wanted.value == "simple" and other.settings.key is not None:
+        key = other.settings.key.value
+        if me.settings.key is None or me.settings.key.value != key:
+            found = writer.interface_setting("ospf", family, name, "key", key)
+            if found is None:
+                return None
+            edits += found
+        if me.settings.key is not None:
+            stale.remove(me.settings.key.source)
+    for source in stale:
+        edits += writer.drop(source) or ()
+    return f"authenticate on {name} as {other.device} does", tuple(dict.fromkeys(edits))
+
+
+def _other_area(bench: Bench, me: OspfEnd, area: int) -> Mend | None:
+    """Another area for an interface that a network statement put into its area."""
+    assert me.area is not None and me.fact is not None
+    writer = bench.writer(me.device)
+    source = me.area.source
+    mates = [
+        fact
+        for interface in bench.devices[me.device].interfaces
+        if interface.name != me.interface.name
+        for fact in interface.addresses
+        for statement in me.process.networks
+        if statement.source == source and statement.prefix is not None
+        if statement.prefix.contains(fact.address)
+    ]
+    words = f"put {me.interface.name} into area {dotted(area)}"
+    gone: Edits = ()
+    statement = next((s for s in me.process.networks if s.source == source), None)
+    if not mates and statement is not None:
+        gone = writer.drop(source) or ()
+    prefix = me.fact.connected
+    if statement is not None and statement.prefix == prefix and not mates:
+        gone = ()  # the new line takes the place of the old one
+    if mates and statement is not None and statement.prefix == prefix:
+        return None
+    if not mates and statement is not None and statement.prefix is not None:
+        prefix = statement.prefix
+    edits = writer.cover("ospf", me.process.family, me.interface, prefix, area)
+    return None if edits is None else (words, (*gone, *edits))

@@ -1,0 +1,69 @@
+"""The remedies of each finding, by what it was found on."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from ...network.edits import Remedy
+from ...network.facts import AddressFact, End, Source, StaticRoute
+from ...protocols.gates import Relation
+from ...protocols.routes import Route
+from ..finding import Finding
+from ..findings import tunnels as tunnel_findings
+from . import addresses, hosts, neighbours, statics, tunnels
+from .bench import Bench
+
+
+def remedies_of(bench: Bench, finding: Finding) -> list[Remedy]:
+    """The ways to undo a finding, best judged first; empty where only a person can say."""
+    subject = finding.subject
+    if isinstance(subject, Relation):
+        found = neighbours.remedies(bench, subject)
+    elif finding.kind == "bgp-not-spoken" and isinstance(subject, tuple):
+        found = neighbours.start(bench, finding.device, subject)
+    elif finding.kind in ("subnets-differ", "masks-differ") and finding.peer is not None:
+        assert isinstance(subject, int)
+        end = End(finding.device, finding.interface or "")
+        found = addresses.remedies(bench, end, finding.peer, subject)
+    elif finding.kind in tunnel_findings.KINDS and isinstance(subject, tuple):
+        found = tunnels.remedies(bench, finding.kind, *subject)
+    elif finding.kind == "addresses-swapped" and isinstance(subject, tuple):
+        found = addresses.swap(bench, finding.device, *subject)
+    elif finding.kind == "address-missing" and isinstance(subject, tuple):
+        found = addresses.fill(bench, finding.device, *subject)
+    elif isinstance(subject, Source):
+        edits = bench.writer(finding.device).drop(subject)
+        found = [Remedy(f"On {finding.device}: take the line out.", edits)] if edits else []
+    elif finding.kind == "interface-shut":
+        found = _switch_on(bench, finding)
+    elif finding.kind == "host-without-gateway" and isinstance(subject, tuple):
+        fact, family = subject
+        assert isinstance(fact, AddressFact)
+        found = hosts.missing(bench, finding.device, fact, family)
+    elif isinstance(subject, StaticRoute):
+        found = hosts.gateway(bench, finding.device, subject)
+    elif finding.kind == "statics-contradict" and isinstance(subject, tuple):
+        route, hop = subject
+        lines = statics.lines_of(bench.devices[finding.device], route, hop)
+        found = [r for line in lines if (r := statics.drop(bench, line)) is not None]
+    elif isinstance(subject, tuple) and isinstance(subject[0], Route):
+        found = statics.remedies(bench, finding.device, subject[0], subject[1])
+    else:
+        found = []
+    return list(dict.fromkeys(found))
+
+
+def with_remedies(bench: Bench, finding: Finding) -> Finding:
+    """The finding with its remedies."""
+    found = replace(finding, remedies=tuple(remedies_of(bench, finding)))
+    return found.turned_to(found.remedies[0]) if found.remedies else found
+
+
+def _switch_on(bench: Bench, finding: Finding) -> list[Remedy]:
+    interface = bench.devices[finding.device].interface(finding.interface or "")
+    if interface is None:
+        return []
+    edits = bench.writer(finding.device).enable(interface)
+    if edits is None:
+        return []
+    return [Remedy(f"On {finding.device}: switch {interface.name} on.", edits)]

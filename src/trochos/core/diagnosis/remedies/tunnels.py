@@ -1,0 +1,85 @@
+"""Remedies of tunnels: one end is made the mirror of the other."""
+
+from __future__ import annotations
+
+from ...network.addressing import Address
+from ...network.edits import Remedy
+from ...network.facts import End, Tunnel
+from . import statics
+from .bench import Bench
+
+
+def remedies(bench: Bench, kind: str, end: End, peer: End | None) -> list[Remedy]:
+    """The ways to mend a tunnel, the end at fault first."""
+    if kind == "tunnel-circle":
+        return _outside(bench, end)
+    mine = bench.forwarding.tunnel(end)
+    theirs = bench.forwarding.tunnel(peer) if peer is not None else None
+    if mine is None:
+        return []
+    out: list[tuple[int, Remedy]] = []
+    for one, tunnel, other, mirror in ((end, mine, peer, theirs), (peer, theirs, end, mine)):
+        if one is None or tunnel is None or other is None or mirror is None:
+            continue
+        found = _mirror(bench, one, tunnel, other, mirror)
+        if found is not None:
+            # An end that sends from what is not its own is the one at fault.
+            own = bench.forwarding.near.owns(one.device, tunnel.local)
+            reached = other.device in bench.forwarding.near.owner_devices(tunnel.remote)
+            out.append((int(own) + int(reached), found))
+    out.sort(key=lambda item: item[0])
+    if not out and peer is None:
+        local = _own_towards(bench, end, mine)
+        if local is not None:
+            edits = bench.writer(end.device).tunnel(mine, local=local)
+            if edits:
+                return [Remedy(f"On {end.device}: let {end.interface} send from {local}.", edits)]
+    return [remedy for _, remedy in out]
+
+
+def _mirror(bench: Bench, one: End, tunnel: Tunnel, other: End, mirror: Tunnel) -> Remedy | None:
+    """This end set to what the other end expects."""
+    near = bench.forwarding.near
+    local = mirror.remote if near.owns(one.device, mirror.remote) else tunnel.local
+    remote = mirror.local if near.owns(other.device, mirror.local) else tunnel.remote
+    key = mirror.key if tunnel.key != mirror.key else None
+    same = (local, remote) == (tunnel.local, tunnel.remote)
+    if same and tunnel.key == mirror.key and tunnel.mode == mirror.mode:
+        return None
+    edits = bench.writer(one.device).tunnel(
+        tunnel,
+        local=local if local != tunnel.local else None,
+        remote=remote if remote != tunnel.remote else None,
+        mode=mirror.mode if mirror.mode != tunnel.mode else None,
+        key=key,
+    )
+    if not edits:
+        return None
+    return Remedy(f"On {one.device}: let {one.interface} go from {local} to {remote}.", edits)
+
+
+def _own_towards(bench: Bench, end: End, tunnel: Tunnel) -> Address | None:
+    """The device's address on the link that leads to the far end."""
+    route = bench.forwarding.matching(end.device, tunnel.remote)
+    for hop in route.next_hops if route is not None else ():
+        interface = bench.devices[end.device].interface(hop.interface or "")
+        for fact in interface.addresses if interface is not None else ():
+            if fact.address.family == tunnel.remote.family and not fact.address.is_link_local:
+                return fact.address
+    return None
+
+
+def _outside(bench: Bench, end: End) -> list[Remedy]:
+    """The static routes that send the outer packets into the tunnel, taken out."""
+    tunnel = bench.forwarding.tunnel(end)
+    if tunnel is None:
+        return []
+    route = bench.forwarding.matching(end.device, tunnel.remote)
+    if route is None or route.protocol != "static":
+        return []
+    out = []
+    for line in statics.lines_of(bench.devices[end.device], route, None):
+        gone = statics.drop(bench, line)
+        if gone is not None:
+            out.append(gone)
+    return out

@@ -1,0 +1,129 @@
+"""What may be behind a complaint and is no contradiction in itself.
+
+Findings name what is wrong whoever asks. A suspect is looked for because a leg dies: a
+static route that leads the packet astray, or something that should be there and is not: a
+route, an announcement, a permission. Which one is right is not decided here; every suspect
+brings remedies, and computing the network with them decides.
+
+suspect        what one is, and what all share
+statics        a route that leads astray, or is not there
+announcements  what is held and not told
+sessions       BGP inside one system
+lists          what keeps a prefix back
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ...forwarding.path import Path
+from ...forwarding.walk import Branch, Hop, Leg
+from ...network.addressing import Address, Prefix
+from ...network.facts import Device
+from ...protocols.routes import Route
+from ..remedies import statics as static_remedies
+from ..remedies.bench import Bench
+from ..why import absence_of, missing_prefix
+from .announcements import announce, default_elsewhere, silent
+from .lists import filters, lists, undefined
+from .sessions import mesh_hole, unresolved
+from .statics import edge, no_static, on_static
+from .suspect import KINDS, LIKELY, PLAUSIBLE, POSSIBLE, SURE, WORKAROUND, Suspect, home_of
+
+
+def look(bench: Bench, path: Path) -> list[Suspect]:
+    """The suspects of one complaint, most believed first."""
+    found: dict[str, Suspect] = {}
+    for leg, target in ((path.outbound, path.target), (path.back, path.source)):
+        if leg is None or target is None or leg.state == "yes":
+            continue
+        other = path.back if leg is path.outbound else path.outbound
+        passed = None
+        if other is not None and other.state == "yes":
+            passed = {hop.device for branch in other.branches for hop in branch.hops}
+        for suspect in _of_leg(bench, leg, target):
+            if passed is not None and suspect.finding.device not in passed:
+                # The way that works knows who takes part in this conversation.
+                suspect = Suspect(suspect.finding, suspect.weight + 1)
+            held = found.get(suspect.finding.id)
+            if held is None or suspect.weight < held.weight:
+                found[suspect.finding.id] = suspect
+    return sorted(found.values(), key=lambda s: (s.weight, s.finding.id))
+
+
+def look_towards(bench: Bench, leg: Leg, target: Address) -> list[Suspect]:
+    """The suspects of one leg, such as the way to a BGP peer's address."""
+    return list(_of_leg(bench, leg, target))
+
+
+def _of_leg(bench: Bench, leg: Leg, target: Address) -> Iterator[Suspect]:
+    seen: set[str] = set()
+    for branch in leg.branches:
+        if branch.verdict == "delivered":
+            continue
+        for hop in branch.hops:
+            if hop.device in seen or bench.devices[hop.device].role == "unread":
+                continue
+            seen.add(hop.device)
+            yield from _of_hop(bench, branch, hop, target)
+
+
+def _of_hop(bench: Bench, branch: Branch, hop: Hop, target: Address) -> Iterator[Suspect]:
+    device = bench.devices[hop.device]
+    if device.is_host:
+        return
+    route = hop.route
+    if route is not None and route.protocol == "static":
+        yield from on_static(bench, device, route, hop, branch, target)
+    if route is None or route.prefix.is_default or route.protocol != "connected":
+        yield from _absent(bench, device, route, target)
+    yield from unresolved(bench, device, target)
+    yield from silent(bench, device, target.family)
+    for name in sorted({other.device for _, other in bench.beside(device.name)}):
+        yield from silent(bench, bench.devices[name], target.family)
+
+
+def _absent(
+    bench: Bench, device: Device, route: Route | None, target: Address
+) -> Iterator[Suspect]:
+    prefix = missing_prefix(bench.tables, bench.forwarding, device.name, target)
+    for wanted in dict.fromkeys(p for p in (prefix, home_of(bench, target)) if p is not None):
+        table = bench.tables.of(device.name, target.family)
+        if wanted in table.best and not wanted.is_default:
+            continue
+        yield from _not_told(bench, device, wanted, target)
+    yield from default_elsewhere(bench, device, target)
+    if static_remedies.ways(bench, device.name, target):
+        yield from no_static(bench, device, route, target)
+    else:
+        yield from edge(bench, device, target)
+
+
+def _not_told(bench: Bench, device: Device, prefix: Prefix, target: Address) -> Iterator[Suspect]:
+    absence = absence_of(bench.tables)
+    pair = absence.frontier(device.name, prefix)
+    if pair is None:
+        return
+    holder, lacking = bench.devices[pair[0]], bench.devices[pair[1]]
+    route = absence.holds(holder.name, prefix)
+    assert route is not None
+    yield from announce(bench, holder, lacking, prefix, route)
+    yield from mesh_hole(bench, holder, lacking)
+    for name in (holder, lacking):
+        yield from lists(bench, name, prefix)
+        yield from undefined(bench, name, prefix)
+        yield from filters(bench, name, prefix)
+    # Upstream of the holder nothing is missing; beyond the lacking one the same may repeat.
+
+
+__all__ = [
+    "KINDS",
+    "LIKELY",
+    "PLAUSIBLE",
+    "POSSIBLE",
+    "SURE",
+    "WORKAROUND",
+    "Suspect",
+    "look",
+    "look_towards",
+]

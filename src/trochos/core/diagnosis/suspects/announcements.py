@@ -1,0 +1,295 @@
+"""What a router holds and does not announce, or could not: statements, redistribution, a
+protocol that it does not run."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ...network.addressing import Address, Prefix
+from ...network.edits import Edit, Remedy
+from ...network.facts import Device, Source
+from ...network.routing import Redistribution
+from ...protocols.routes import Route
+from ..finding import BREAKS, Finding
+from ..findings.idle import idle_statements, used_maps
+from ..remedies.bench import Bench
+from ..remedies.neighbours.mends import cover_all, nearest, running
+from .suspect import (
+    LIKELY,
+    NAMES,
+    PLAUSIBLE,
+    WORKAROUND,
+    Suspect,
+    areas_of,
+    missing_line,
+    protocols_of,
+)
+
+
+def announce(
+    bench: Bench, holder: Device, lacking: Device, prefix: Prefix, route: Route
+) -> Iterator[Suspect]:
+    family = prefix.family
+    shared = [p for p in protocols_of(holder, family) if p in protocols_of(lacking, family)]
+    writer = bench.writer(holder.name)
+    for protocol in shared:
+        if route.protocol == protocol:
+            continue
+        remedies: list[Remedy] = []
+        name = NAMES[protocol]
+        if prefix.is_default:
+            edits = writer.default_route(protocol, family)
+            if edits is not None:
+                yield Suspect(
+                    Finding(
+                        "default-not-announced",
+                        BREAKS,
+                        holder.name,
+                        f"{holder.name} has a default route and does not announce it into {name}.",
+                        f"{lacking.name} and those behind it have no way out.",
+                        (missing_line(bench, holder, protocol, family, edits), *route.because),
+                        key=protocol,
+                        remedies=(
+                            Remedy(
+                                f"On {holder.name}: announce the default route in {name}.", edits
+                            ),
+                        ),
+                    ),
+                    PLAUSIBLE,
+                )
+            continue
+        evidence: list[Source] = []
+        hints = False
+        if route.protocol in ("connected", "local"):
+            made, hints = _statement(bench, holder, lacking, protocol, prefix, evidence)
+            remedies += made
+        made, unused = _redistribution(bench, holder, protocol, family, route, evidence)
+        remedies += made
+        hints |= unused
+        # What both could tell each other in its own protocol needs no other one.
+        native = route.protocol in shared
+        if remedies:
+            yield Suspect(
+                Finding(
+                    "announcement-missing",
+                    BREAKS,
+                    holder.name,
+                    f"{holder.name} has {prefix} ({route.protocol}) and does not announce it in "
+                    f"{name}.",
+                    f"{lacking.name} and those behind it do not learn it.",
+                    tuple(dict.fromkeys((*evidence, *route.because))),
+                    key=f"{protocol}-{prefix}",
+                    remedies=tuple(dict.fromkeys(remedies)),
+                ),
+                WORKAROUND if native else LIKELY if hints else PLAUSIBLE,
+            )
+
+
+def default_elsewhere(bench: Bench, device: Device, target: Address) -> Iterator[Suspect]:
+    """Nobody here has a way to the target, but a router of the same protocol has a default."""
+    family = target.family
+    zero = Prefix(family, 0, 0)
+    if bench.tables.of(device.name, family).best.get(zero) is not None:
+        return
+    for other in bench.network.devices:
+        if other.name == device.name or other.is_host or other.role == "unread":
+            continue
+        held = bench.tables.of(other.name, family).best.get(zero)
+        if held is None or held.protocol in ("ospf", "rip", "eigrp"):
+            continue
+        yield from announce(bench, other, device, zero, held)
+
+
+def _statement(
+    bench: Bench,
+    holder: Device,
+    lacking: Device,
+    protocol: str,
+    prefix: Prefix,
+    evidence: list[Source],
+) -> tuple[list[Remedy], bool]:
+    """A statement that takes a connected prefix in; one that takes nothing in makes way."""
+    writer = bench.writer(holder.name)
+    name = NAMES[protocol]
+    if protocol == "bgp":
+        edits = writer.bgp_network(prefix)
+        if edits is None:
+            return [], False
+        evidence.append(missing_line(bench, holder, "bgp", prefix.family, edits))
+        return [Remedy(f"On {holder.name}: announce {prefix} in BGP.", edits)], False
+    interface = next(
+        (i for i in holder.interfaces if any(fact.connected == prefix for fact in i.addresses)),
+        None,
+    )
+    if interface is None:
+        return [], False
+    area = 0
+    if protocol == "ospf":
+        areas = areas_of(bench, holder, prefix.family)
+        beside = areas_of(bench, lacking, prefix.family)
+        common = [a for a in areas if a in beside] or areas
+        if not common:
+            return [], False
+        area = max(common, key=lambda a: areas[a])
+    settings = next(
+        (
+            p.interfaces.get(interface.name)
+            for p in holder.routing.ospf
+            if protocol == "ospf" and p.family == prefix.family
+        ),
+        None,
+    )
+    if settings is not None and settings.network_type is not None:
+        # It runs there already: of a network of another type only the own address is announced.
+        gone = writer.drop(settings.network_type.source)
+        if gone is not None:
+            evidence.append(settings.network_type.source)
+            kind = settings.network_type.value
+            return [Remedy(f"On {holder.name}: make {interface.name} no {kind}.", gone)], True
+    edits = writer.cover(protocol, prefix.family, interface, prefix, area)
+    if edits is None:
+        return [], False
+    out = []
+    stray = nearest(idle_statements(holder, protocol, prefix.family), prefix)
+    if stray is not None:
+        gone = writer.drop(stray.source)
+        if gone is not None:
+            evidence.append(stray.source)
+            out.append(
+                Remedy(
+                    f"On {holder.name}: run {name} on {interface.name} ({prefix}) instead of "
+                    f"{stray.prefix or stray.interface}, which no interface has.",
+                    (*gone, *edits),
+                )
+            )
+    else:
+        evidence.append(missing_line(bench, holder, protocol, prefix.family, edits))
+    out.append(Remedy(f"On {holder.name}: run {name} on {interface.name} ({prefix}).", edits))
+    whole = cover_all(bench, protocol, holder.name, prefix.family, area)
+    if whole is not None:
+        out.append(whole)
+    return out, stray is not None
+
+
+def _unused_maps(device: Device) -> list[str]:
+    """Route maps that nothing on the device refers to."""
+    used = used_maps(device)
+    return [name for name in device.policy.route_maps if name not in used]
+
+
+def _redistribution(
+    bench: Bench,
+    holder: Device,
+    protocol: str,
+    family: int,
+    route: Route,
+    evidence: list[Source],
+) -> tuple[list[Remedy], bool]:
+    """(ways to redistribute, whether a route map waits here that nothing uses)."""
+    kind = "connected" if route.protocol == "local" else route.protocol
+    writer = bench.writer(holder.name)
+    process: object
+    if protocol == "bgp":
+        process = holder.routing.bgp.families.get(family) if holder.routing.bgp else None
+    else:
+        process = next((p for p in getattr(holder.routing, protocol) if p.family == family), None)
+    if any(r.protocol == kind for r in getattr(process, "redistribute", ())):
+        return [], False
+    patterns: list[Redistribution | None] = []
+    for name in _unused_maps(holder):
+        patterns.append(
+            Redistribution(kind, holder.policy.route_maps[name][0].source, route_map=name)
+        )
+        evidence.append(holder.policy.route_maps[name][0].source)
+    for device in bench.network.devices:
+        if device.name == holder.name:
+            continue
+        for other in getattr(device.routing, protocol, ()) if protocol != "bgp" else ():
+            for item in other.redistribute:
+                if item.protocol == kind and item.route_map is None:
+                    patterns.append(item)
+    patterns.append(None)
+    out: list[Remedy] = []
+    seen: set[object] = set()
+    for like in patterns:
+        shape = None if like is None else like._replace(source=None)  # type: ignore[arg-type]
+        if shape in seen:
+            continue
+        seen.add(shape)
+        edits = writer.redistribute(protocol, family, kind, like)
+        if edits is None:
+            continue
+        if not out:
+            evidence.insert(0, missing_line(bench, holder, protocol, family, edits))
+        through = f" through {like.route_map}" if like is not None and like.route_map else ""
+        out.append(
+            Remedy(
+                f"On {holder.name}: announce its {kind} routes in {NAMES[protocol]}{through}.",
+                edits,
+            )
+        )
+    return out, bool(_unused_maps(holder))
+
+
+def silent(bench: Bench, device: Device, family: int) -> Iterator[Suspect]:
+    """A router without the protocol that all around it speak to it on its links."""
+    if device.role != "router":
+        return
+    for protocol in ("ospf", "rip", "eigrp"):
+        if any(p.family == family for p in getattr(device.routing, protocol)):
+            continue
+        heard = [
+            (mine, other, process)
+            for mine, other in bench.beside(device.name)
+            for process in getattr(bench.devices[other.device].routing, protocol)
+            if process.family == family
+            and other.interface in running(bench, protocol, bench.devices[other.device], process)
+        ]
+        if not heard:
+            continue
+        area = 0
+        if protocol == "ospf":
+            areas = areas_of(bench, bench.devices[heard[0][1].device], family)
+            area = max(areas, key=lambda a: areas[a], default=0)
+        edits: list[Edit] = []
+        for interface in device.interfaces:
+            fact = next(
+                (
+                    f
+                    for f in interface.addresses
+                    if f.address.family == family and not f.address.is_link_local
+                ),
+                None,
+            )
+            if fact is None or not interface.enabled:
+                continue
+            edits += (
+                bench.writer(device.name).cover(
+                    protocol,
+                    family,
+                    interface,
+                    fact.connected,
+                    area,
+                    getattr(heard[0][2], "number", None),
+                )
+                or ()
+            )
+        if not edits:
+            continue
+        name = NAMES[protocol]
+        yield Suspect(
+            Finding(
+                "protocol-missing",
+                BREAKS,
+                device.name,
+                f"{device.name} runs no {name}, and {heard[0][1].device} beside it speaks {name} "
+                "on their link.",
+                "It learns nothing and tells nothing, so what lies behind it is not known.",
+                tuple(dict.fromkeys(process.source for _, _, process in heard))[:4],
+                key=protocol,
+                remedies=(
+                    Remedy(f"On {device.name}: run {name} on its interfaces.", tuple(edits)),
+                ),
+            ),
+            LIKELY if len(heard) > 1 or not device.statics else PLAUSIBLE,
+        )

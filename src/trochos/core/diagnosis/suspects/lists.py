@@ -1,0 +1,196 @@
+"""Lists, filters and ranges that keep a prefix back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from ...network.addressing import Prefix
+from ...network.edits import Edit, Remedy
+from ...network.facts import Device, Source
+from ...network.policy import PrefixRule
+from ..finding import BREAKS, Finding
+from ..remedies.bench import Bench
+from .suspect import LIKELY, PLAUSIBLE, Suspect
+
+
+def lists(bench: Bench, device: Device, prefix: Prefix) -> Iterator[Suspect]:
+    """The lists of a device that deny the prefix, by an entry or by omission."""
+    policy = device.policy
+    for kind, lists in (("prefix", policy.prefix_lists), ("access", policy.access_lists)):
+        for (family, name), rules in lists.items():
+            if family != prefix.family or not rules:
+                continue
+            deciding = next((rule for rule in rules if _matches(kind, rule, prefix)), None)
+            if deciding is None:
+                yield from _omits(bench, device, kind, name, rules, prefix)
+            elif not deciding.permit:
+                yield from _denies(bench, device, kind, name, rules, deciding, prefix)
+
+
+def undefined(bench: Bench, device: Device, prefix: Prefix) -> Iterator[Suspect]:
+    """Lists that a route map names and nobody wrote: they permit nothing."""
+    policy = device.policy
+    kinds = {"prefix-list": "prefix", "ip-prefix-list": "prefix", "access-list": "access"}
+    for entries in policy.route_maps.values():
+        for clause in (c for entry in entries for c in entry.matches):
+            kind = kinds.get(clause.what, "prefix" if "prefix" in clause.what else "access")
+            held = policy.prefix_lists if kind == "prefix" else policy.access_lists
+            for name in clause.args[:1]:
+                if not ("list" in clause.what or "address" in clause.what):
+                    continue
+                if (prefix.family, name) in held:
+                    continue
+                edits = bench.writer(device.name).list_entry(kind, name, None, prefix, True)
+                if edits is None:
+                    continue
+                yield Suspect(
+                    Finding(
+                        "list-undefined",
+                        BREAKS,
+                        device.name,
+                        f"A route map on {device.name} matches the list {name}, which is not "
+                        "there.",
+                        "A list that is not there matches nothing, so the entry never applies.",
+                        (clause.source,),
+                        key=f"{name}-{prefix}",
+                        remedies=(Remedy(f"On {device.name}: permit {prefix} in {name}.", edits),),
+                    ),
+                    LIKELY,
+                )
+
+
+def _matches(kind: str, rule: PrefixRule, prefix: Prefix) -> bool:
+    if rule.prefix is None:
+        return True
+    if kind == "access":
+        return rule.prefix == prefix if rule.exact else rule.prefix.covers(prefix)
+    least = rule.least if rule.least is not None else rule.prefix.length
+    most = rule.most if rule.most is not None else least
+    return rule.prefix.covers(prefix) and least <= prefix.length <= most
+
+
+def _denies(
+    bench: Bench,
+    device: Device,
+    kind: str,
+    name: str,
+    rules: tuple[PrefixRule, ...],
+    rule: PrefixRule,
+    prefix: Prefix,
+) -> Iterator[Suspect]:
+    writer = bench.writer(device.name)
+    remedies = []
+    gone = writer.drop(rule.source)
+    if gone is not None and rule.prefix is not None and len(rules) > 1:
+        remedies.append(
+            Remedy(f"On {device.name}: take the entry that denies {rule.prefix} out.", gone)
+        )
+    entry = writer.list_entry(kind, name, None, prefix, True)
+    if entry is not None:
+        remedies.append(Remedy(f"On {device.name}: permit {prefix} in {name}.", entry))
+    if remedies:
+        yield Suspect(
+            Finding(
+                "list-denies",
+                BREAKS,
+                device.name,
+                f"The list {name} on {device.name} denies {prefix}.",
+                "What a list denies is not passed on where the list is applied.",
+                (rule.source,),
+                key=f"{name}-{prefix}",
+                remedies=tuple(remedies),
+            ),
+            LIKELY if rule.prefix is not None else PLAUSIBLE,
+        )
+
+
+def _omits(
+    bench: Bench,
+    device: Device,
+    kind: str,
+    name: str,
+    rules: tuple[PrefixRule, ...],
+    prefix: Prefix,
+) -> Iterator[Suspect]:
+    writer = bench.writer(device.name)
+    known = {p for table in bench.tables.tables.values() for p in table.best}
+    idle = [
+        rule
+        for rule in rules
+        if rule.permit
+        and rule.prefix is not None
+        and not any(_matches(kind, rule, other) for other in known)
+    ]
+    remedies = []
+    for rule in idle[:1]:
+        swapped = writer.list_entry(kind, name, rule, prefix, True)
+        if swapped is not None:
+            remedies.append(
+                Remedy(
+                    f"On {device.name}: permit {prefix} in {name} instead of {rule.prefix}, "
+                    "which nobody has.",
+                    swapped,
+                )
+            )
+    entry = writer.list_entry(kind, name, None, prefix, True)
+    if entry is not None:
+        remedies.append(Remedy(f"On {device.name}: permit {prefix} in {name}.", entry))
+    if remedies:
+        yield Suspect(
+            Finding(
+                "list-omits",
+                BREAKS,
+                device.name,
+                f"The list {name} on {device.name} does not permit {prefix}.",
+                "What no entry permits is not passed on where the list is applied.",
+                tuple(rule.source for rule in (idle or rules)[:6]),
+                key=f"{name}-{prefix}",
+                remedies=tuple(remedies),
+            ),
+            LIKELY if idle else PLAUSIBLE,
+        )
+
+
+def filters(bench: Bench, device: Device, prefix: Prefix) -> Iterator[Suspect]:
+    """Filters and ranges of a device that could keep the prefix: without them, does it pass?"""
+    writer = bench.writer(device.name)
+    routing = device.routing
+    processes: list[Any] = [*routing.ospf, *routing.rip, *routing.eigrp]
+    for process in processes:
+        if process.family != prefix.family:
+            continue
+        areas = getattr(process, "areas", {}).values()
+        lines = [*process.filters, *(f for area in areas for f in area.filters)]
+        lines += list(getattr(process, "offsets", ()))
+        for item in lines:
+            gone = writer.drop(item.source)
+            if gone is not None:
+                yield _hides("filter-hides", device, prefix, item.source, gone, item.name)
+        for area in areas:
+            for held in area.ranges:
+                if held.prefix.covers(prefix):
+                    gone = writer.drop(held.source)
+                    if gone is not None:
+                        yield _hides(
+                            "range-hides", device, prefix, held.source, gone, str(held.prefix)
+                        )
+
+
+def _hides(
+    kind: str, device: Device, prefix: Prefix, source: Source, gone: tuple[Edit, ...], name: str
+) -> Suspect:
+    what = "The range" if kind == "range-hides" else "The filter"
+    return Suspect(
+        Finding(
+            kind,
+            BREAKS,
+            device.name,
+            f"{what} {name} on {device.name} may keep {prefix} from the others.",
+            "Routers behind it do not learn what it keeps back.",
+            (source,),
+            key=f"{name}-{source.line or 0}",
+            remedies=(Remedy(f"On {device.name}: take {name} out.", gone),),
+        ),
+        PLAUSIBLE,
+    )

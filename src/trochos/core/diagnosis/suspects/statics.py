@@ -1,0 +1,243 @@
+"""Static routes as suspects: one that leads astray, and one that is not there."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ...forwarding.verdicts import BIT
+from ...forwarding.walk import Branch, Hop
+from ...network.addressing import Address, Prefix, prefix_of
+from ...network.edits import Edit, Remedy
+from ...network.facts import Device, End, Source
+from ...protocols.routes import Route
+from ..finding import BREAKS, Finding
+from ..remedies import statics as static_remedies
+from ..remedies.bench import Bench
+from .suspect import LIKELY, PLAUSIBLE, WORKAROUND, Suspect, home_of
+
+
+def on_static(
+    bench: Bench, device: Device, route: Route, hop: Hop, branch: Branch, target: Address
+) -> Iterator[Suspect]:
+    used = next(
+        (h for h in route.next_hops if h.address == hop.next_hop and h.interface == hop.out), None
+    )
+    lines = static_remedies.lines_of(device, route, used)
+    away = _leads_away(bench, device.name, hop, target) or device.name in branch.loop
+    table = bench.tables.of(device.name, target.family)
+    others = [
+        r
+        for r in table.covering(target)
+        if r is not route
+        and (r.usable or r.lost_to is route)
+        and r.problem is None
+        and not (r.prefix.is_default and not route.prefix.is_default)
+    ]
+    for line in lines[:2]:
+        if others:
+            gone = static_remedies.drop(bench, line)
+            if gone is not None:
+                other = others[0]
+                same = other.prefix == route.prefix
+                yield Suspect(
+                    Finding(
+                        "static-overrides",
+                        BREAKS,
+                        device.name,
+                        f"{device.name}'s static route to {route.prefix} overrides the "
+                        f"{other.protocol} route to {other.prefix}, and leads astray.",
+                        "It wins because "
+                        + (
+                            f"its distance {route.distance} beats {other.distance}."
+                            if same
+                            else "it is the longer match."
+                        ),
+                        (line.source, *other.because[:2]),
+                        hop.out,
+                        key=f"{line.prefix}-{line.gateway or line.interface or line.special}",
+                        remedies=(gone,),
+                    ),
+                    LIKELY if away else PLAUSIBLE,
+                )
+        moved = static_remedies.move(bench, line, target)
+        if moved:
+            yield Suspect(
+                Finding(
+                    "static-astray",
+                    BREAKS,
+                    device.name,
+                    f"{device.name} sends {route.prefix} to "
+                    f"{line.gateway or line.interface or 'nowhere'}, which does not lead to "
+                    f"{target}.",
+                    "A neighbour beside it delivers there: "
+                    + ", ".join(str(w[0]) for w in static_remedies.ways(bench, device.name, target))
+                    + ".",
+                    (line.source,),
+                    hop.out,
+                    key=f"{line.prefix}-{line.gateway or line.interface or line.special}",
+                    remedies=tuple(moved),
+                ),
+                PLAUSIBLE if away else WORKAROUND,
+            )
+
+
+def _leads_away(bench: Bench, device: str, hop: Hop, target: Address) -> bool:
+    """True if the next device is not nearer to the target, by the number of links."""
+    if hop.out is None:
+        return True
+    owners = bench.forwarding.near.owner_devices(target)
+    if not owners:
+        return False
+    far = _distances(bench, owners[0])
+    answer = (
+        bench.forwarding.near.answer(End(device, hop.out), hop.next_hop) if hop.next_hop else None
+    )
+    takers = [taker.device for taker in answer.takers] if answer else []
+    if not takers:
+        return True
+    return min(far.get(name, 99) for name in takers) >= far.get(device, 99)
+
+
+def _distances(bench: Bench, start: str) -> dict[str, int]:
+    found = {start: 0}
+    queue = [start]
+    for here in queue:
+        if here != start and bench.devices[here].is_host:
+            continue
+        for _, other in bench.beside(here):
+            if other.device not in found:
+                found[other.device] = found[here] + 1
+                queue.append(other.device)
+    return found
+
+
+def no_static(
+    bench: Bench, device: Device, route: Route | None, target: Address
+) -> Iterator[Suspect]:
+    """A static route through a neighbour that delivers, for all that is lost the same way."""
+    found = static_remedies.ways(bench, device.name, target)
+    if not found:
+        return
+    remedies: list[Remedy] = []
+    shown: Prefix | None = None
+    for neighbour, address, _ in found:
+        prefixes = _lost_through(bench, device.name, neighbour, target)
+        through = sum(1 for s in device.statics if s.gateway == address and not s.prefix.is_default)
+        words = _worded(bench, device.name, prefixes)
+        if through > 1:
+            # This device names each subnet behind that neighbour, so one of them is missing.
+            words = [prefixes[:1], *(w for w in words if w != prefixes[:1])]
+        for listed in words:
+            edits: list[Edit] = []
+            for prefix in listed:
+                made = bench.writer(device.name).static(prefix, address)
+                if made is None:
+                    break
+                edits += made
+            else:
+                shown = shown or listed[0]
+                names = ", ".join(str(p) for p in listed[:3]) + (" ..." if len(listed) > 3 else "")
+                remedies.append(
+                    Remedy(
+                        f"On {device.name}: send {names} to {neighbour} ({address}).",
+                        tuple(edits),
+                    )
+                )
+    if not remedies:
+        return
+    dynamic = device.routing.runs and not any(
+        s.prefix.family == target.family for s in device.statics
+    )
+    text = str(shown)
+    line = max((s.source.line or 0 for s in device.statics), default=0) or None
+    yield Suspect(
+        Finding(
+            "route-missing",
+            BREAKS,
+            device.name,
+            f"{device.name} has no route to {text} of its own, and {found[0][0]} beside it leads "
+            "there.",
+            "Packets there follow "
+            + (f"{route.prefix}." if route is not None else "nothing and are dropped."),
+            (
+                Source(
+                    device.name,
+                    device.main_file or "",
+                    None,
+                    f"a route to {text}",
+                    missing=True,
+                    after=line,
+                ),
+                *(route.because[:1] if route is not None else ()),
+            ),
+            key=text,
+            remedies=tuple(remedies),
+        ),
+        WORKAROUND if dynamic else PLAUSIBLE,
+    )
+
+
+def edge(bench: Bench, device: Device, target: Address) -> Iterator[Suspect]:
+    """The nearest router that lacks the way and has a neighbour that knows it.
+
+    Nobody beside the device knows the target; what is missing is missing further on, where
+    the routers that know it begin.
+    """
+    seen = {device.name}
+    queue = [device.name]
+    for here in queue:
+        for _, other in bench.beside(here):
+            facts = bench.devices[other.device]
+            if other.device in seen or facts.role != "router":
+                continue
+            seen.add(other.device)
+            route = bench.forwarding.matching(other.device, target)
+            if route is not None and route.protocol in ("connected", "local"):
+                continue
+            if static_remedies.ways(bench, other.device, target):
+                yield from no_static(bench, facts, route, target)
+                return
+            queue.append(other.device)
+
+
+def _lost_through(bench: Bench, device: str, neighbour: str, target: Address) -> list[Prefix]:
+    """The subnets that the device does not reach and this neighbour does, the target's first."""
+    first = home_of(bench, target)
+    table = bench.reach.families[target.family]
+    here, there = table.row[device], table.row[neighbour]
+    delivered = BIT["delivered"]
+    lost = (table.bits[here] & delivered == 0) & (table.bits[there] == delivered)
+    out: dict[Prefix, None] = {} if first is None else {first: None}
+    for column in lost.nonzero()[0]:
+        address = table.addresses[column]
+        if any(prefix.contains(address) for prefix in out):
+            continue
+        home = home_of(bench, address)
+        if home is not None and not home.is_default:
+            out[home] = None
+        if len(out) >= 40:
+            break
+    return list(out)
+
+
+def _worded(bench: Bench, device: str, prefixes: list[Prefix]) -> list[list[Prefix]]:
+    """Ways to write many prefixes: one that covers them all, all of them, or the first alone."""
+    if not prefixes:
+        return []
+    zero = Prefix(prefixes[0].family, 0, 0)
+    free = [] if zero in bench.tables.of(device, zero.family).best else [[zero]]
+    if len(prefixes) == 1:
+        return [prefixes, *free]
+    out = [prefixes, *free, prefixes[:1]]
+    low = min(p.network for p in prefixes)
+    high = max(p.last for p in prefixes)
+    family = prefixes[0].family
+    length = (32 if family == 4 else 128) - (low ^ high).bit_length()
+    whole = prefix_of(Address(family, low), max(length, 0))
+    table = bench.tables.of(device, family)
+    others = [p for p in table.best if whole.covers(p) and p != whole]
+    if whole.length >= (8 if family == 4 else 24) and len(prefixes) > 2:
+        foreign = [p for p in others if not any(w.covers(p) or p.covers(w) for w in prefixes)]
+        if not foreign and whole not in table.best:
+            out.insert(0, [whole])
+    return out

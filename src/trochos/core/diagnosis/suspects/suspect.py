@@ -1,0 +1,96 @@
+"""What a suspect is, how much it is believed, and what all of them ask of a network."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ...network.addressing import Address, Prefix
+from ...network.edits import Edit
+from ...network.facts import Device, Source
+from ...protocols.ospf.interfaces import ends_of
+from ..finding import Finding
+from ..remedies.bench import Bench
+
+KINDS = {
+    "static-overrides": "A static route overrides a better one that leads to the target.",
+    "static-astray": "A static route sends packets to a neighbour that does not lead there.",
+    "route-missing": "A router lacks a route that a neighbour could provide.",
+    "protocol-missing": "A router does not run the protocol that those beside it speak.",
+    "announcement-missing": "A router has a prefix and does not announce it.",
+    "default-not-announced": "A router has a default route and does not announce it.",
+    "list-denies": "An entry of a list denies a route that others need.",
+    "list-omits": "A list does not permit a route that others need.",
+    "list-undefined": "A route map matches a list that nobody wrote.",
+    "filter-hides": "A filter keeps a route from the routers behind it.",
+    "range-hides": "An area range or summary hides a prefix.",
+    "mesh-hole": "Two BGP speakers of one system are not neighbours.",
+    "next-hop-unknown-inside": "A BGP route is passed on with a next hop nobody inside can reach.",
+}
+
+
+# How much a suspect is believed before it is tried: lower is believed more.
+SURE, LIKELY, PLAUSIBLE, POSSIBLE, WORKAROUND = range(5)
+
+
+@dataclass(frozen=True, slots=True)
+class Suspect:
+    """A finding with remedies, and how much it is believed before they are tried."""
+
+    finding: Finding
+    weight: int
+
+
+NAMES = {"ospf": "OSPF", "rip": "RIP", "eigrp": "EIGRP", "bgp": "BGP"}
+
+
+def missing_line(
+    bench: Bench, device: Device, protocol: str, family: int, edits: tuple[Edit, ...]
+) -> Source:
+    """The line that should be there, as evidence."""
+    edit = edits[-1]
+    lines = getattr(edit, "add", None)
+    text = lines[0] if lines else str(getattr(edit, "path", ""))
+    process: object = device.routing.bgp if protocol == "bgp" else None
+    for item in getattr(device.routing, protocol, ()) if process is None else ():
+        if item.family == family:
+            process = item
+    source: Source = getattr(process, "source")  # noqa: B009
+    return source._replace(line=None, text=text, missing=True, after=source.line, path=None)
+
+
+def home_of(bench: Bench, target: Address) -> Prefix | None:
+    for owner in bench.forwarding.near.owners.get(target, ()):
+        interface = bench.tables.links.interface(owner.end)
+        for fact in interface.addresses if interface is not None else ():
+            if fact.address == target:
+                mates = [
+                    own.connected
+                    for _, other in bench.beside(owner.end.device)
+                    if not bench.devices[other.device].is_host
+                    for far in [bench.tables.links.interface(other)]
+                    for own in (far.addresses if far is not None else ())
+                    if own.connected.contains(target)
+                ]
+                return mates[0] if mates else fact.connected
+    return None
+
+
+def protocols_of(device: Device, family: int) -> list[str]:
+    out = []
+    for protocol in ("ospf", "rip", "eigrp"):
+        if any(p.family == family for p in getattr(device.routing, protocol)):
+            out.append(protocol)
+    if device.routing.bgp is not None:
+        out.append("bgp")
+    return out
+
+
+def areas_of(bench: Bench, device: Device, family: int) -> dict[int, int]:
+    """The OSPF areas of a device, each with the number of its interfaces there."""
+    out: dict[int, int] = {}
+    for process in device.routing.ospf:
+        if process.family == family:
+            for end in ends_of(device, process, bench.tables.links):
+                if end.area is not None:
+                    out[end.area.value] = out.get(end.area.value, 0) + 1
+    return out

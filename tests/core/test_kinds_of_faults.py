@@ -1,0 +1,108 @@
+"""One fault of each kind that people make, and what is said of it.
+
+Where the lines of a healthy captured network are only ever changed or taken out at random,
+whole sections and lines that somebody adds are left out; these are here.
+"""
+
+from __future__ import annotations
+
+import pytest
+from faults import try_fault
+from surveys import ROOT, bare
+
+from trochos.core.network.edits import TextEdit
+
+Kind = tuple[str, str, str, str, str]
+"""(network, router, section and inner section, line taken out, line added)."""
+
+KINDS: dict[str, Kind] = {
+    "OSPF: the whole process": ("loom", "cress", "", "router ospf", ""),
+    "OSPF: another network type": (
+        "loom",
+        "reed",
+        "interface eth2",
+        "",
+        "ip ospf network point-to-multipoint",
+    ),
+    "OSPF: silent": ("loom", "cress", "router ospf", "", "passive-interface default"),
+    "OSPF: a stub on one side": ("port", "pier", "router ospf", "", "area 0 stub"),
+    "RIP: the whole process": ("rook", "jay", "", "router rip", ""),
+    "RIP: another version": ("rook", "jay", "router rip", "", "version 1"),
+    "RIP: silent": ("rook", "jay", "router rip", "", "passive-interface default"),
+    "EIGRP: the whole process": ("elmet", "nab", "", "router eigrp 77", ""),
+    "EIGRP: other weights": ("elmet", "nab", "router eigrp 77", "", "metric weights 1 1 1 0 0"),
+    "BGP: the whole process": ("trio", "isle", "", "router bgp 64507", ""),
+    "BGP: the whole process of a border": ("trio", "north", "", "router bgp 65540", ""),
+    "BGP: a session shut": (
+        "trio",
+        "isle",
+        "router bgp 64507",
+        "",
+        "neighbor 10.120.255.3 shutdown",
+    ),
+    "BGP: another password": (
+        "trio",
+        "isle",
+        "router bgp 64507",
+        "",
+        "neighbor 10.120.255.3 password <secret:0123456789ab>",
+    ),
+    "BGP: nobody calls": (
+        "trio",
+        "isle",
+        "router bgp 64507",
+        "",
+        "neighbor 10.120.255.3 passive",
+    ),
+    "BGP: too few hops": (
+        "trio",
+        "isle",
+        "router bgp 64507",
+        "neighbor 10.120.255.3 ebgp-multihop 2",
+        "",
+    ),
+    "BGP: too few prefixes": (
+        "trio",
+        "isle",
+        "router bgp 64507/address-family ipv4 unicast",
+        "",
+        "neighbor 10.120.255.3 maximum-prefix 1",
+    ),
+    "BGP: a policy nobody wrote": (
+        "trio",
+        "isle",
+        "router bgp 64507/address-family ipv4 unicast",
+        "",
+        "neighbor 10.120.255.3 route-map NOWHERE in",
+    ),
+    "BGP: not this family": (
+        "trio",
+        "isle",
+        "router bgp 64507/address-family ipv4 unicast",
+        "",
+        "no neighbor 10.120.255.3 activate",
+    ),
+    "static: discarded": ("dale", "mill", "", "", "ip route 10.64.20.0/24 blackhole"),
+    "static: in the way of many": ("dale", "barn", "", "", "ip route 10.64.0.0/18 blackhole"),
+    "static: longer than the right one": (
+        "dale",
+        "mill",
+        "",
+        "",
+        "ip route 10.64.20.0/25 10.64.0.1",
+    ),
+    "no forwarding": ("dale", "mill", "", "", "no ip forwarding"),
+}
+
+
+@pytest.mark.parametrize("name", KINDS)
+def test_the_fault_is_the_proven_cause(name: str) -> None:
+    net, router, place, removed, added = KINDS[name]
+    healthy = bare(ROOT / "tests" / "cases" / f"{net}-00" / "survey")
+    context = tuple(place.split("/", 1)) if place else ()
+    fault = TextEdit(
+        router, "frr.conf", context, (removed,) if removed else (), (added,) if added else ()
+    )
+    outcome = try_fault(healthy, fault)
+    assert outcome is not None, "it breaks nothing"
+    assert outcome.hit, outcome
