@@ -293,3 +293,67 @@ def test_neighbours(call: Call) -> None:
     assert status == 0 and "fails at: hello interval" in out and "tidewater" not in out
     status, _, error = call("neighbours", BROKEN, "--device", "nobody")
     assert status == 2 and error.count("\n") == 1
+
+
+def test_diagnose_ranks_causes_and_says_so_by_its_exit(capsys) -> None:  # type: ignore[no-untyped-def]
+    assert main(["diagnose", str(BROKEN), "gate-printer", "booking-db", "--json"]) == 1
+    found = json.loads(capsys.readouterr().out)
+    top = found["causes"][0]
+    assert (top["kind"], top["device"], top["rank"]) == ("interface-shut", "heron", 1)
+    assert top["certainty"] == "proven" and top["proof"]["complaint_works"] is True
+    assert {"from", "source", "to", "device"} == set(top["proof"]["heals"][0])
+    assert found["cure"] == [top["id"]]
+    assert main(["diagnose", str(BROKEN), "gate-printer", "booking-db"]) == 1
+    assert "On heron: switch ge1 on." in capsys.readouterr().out
+    assert main(["diagnose", str(HEALTHY), "gate-printer", "booking-db"]) == 0
+
+
+def test_rehearse_writes_what_devices_would_hold(tmp_path, capsys) -> None:  # type: ignore[no-untyped-def]
+    change = tmp_path / "change.json"
+    edit = {"device": "tern", "file": "frr.conf", "remove": ["ip route 10.64.40.0/24 eth2"]}
+    change.write_text(json.dumps({"edits": [edit]}))
+    new = tmp_path / "new"
+    call = ["rehearse", str(BROKEN), "--change", str(change), "--out", str(new), "--json"]
+    assert main(call) == 0
+    found = json.loads(capsys.readouterr().out)
+    assert found["heals"] and not found["breaks"] and found["routes_changed"] >= 1
+    assert set(found["neighbours"]) == {"gained", "lost"}
+    assert "10.64.40.0/24 eth2" not in (new / "devices/tern/frr.conf").read_text()
+    assert main(call) == 2
+    assert "is there already" in capsys.readouterr().err
+    assert main(["compare", str(BROKEN), str(new), "--json"]) == 1
+    differs = json.loads(capsys.readouterr().out)
+    assert [item["device"] for item in differs["texts"]] == ["tern"]
+    assert main(["compare", str(new), str(new)]) == 0
+
+
+def test_a_change_that_breaks_something_has_exit_1(tmp_path, capsys) -> None:  # type: ignore[no-untyped-def]
+    change = tmp_path / "change.json"
+    change.write_text(json.dumps({"edits": [{"down": {"device": "office"}}]}))
+    assert main(["rehearse", str(HEALTHY), "--change", str(change)]) == 1
+    assert "Breaks" in capsys.readouterr().out
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("{", "is not JSON"),
+        ("[]", '{"edits": [...]}'),
+        ('{"edits": [{"device": "tern", "file": "frr.conf", "remove": ["x"]}]}', "does not stand"),
+    ],
+)
+def test_a_bad_change_is_one_sentence(tmp_path, capsys, text: str, says: str) -> None:  # type: ignore[no-untyped-def]
+    change = tmp_path / "change.json"
+    change.write_text(text)
+    assert main(["rehearse", str(HEALTHY), "--change", str(change)]) == 2
+    said = capsys.readouterr().err
+    assert says in said and said.count("\n") == 1
+
+
+def test_the_ladder_stops_at_the_first_rung_that_fails(capsys) -> None:  # type: ignore[no-untyped-def]
+    assert main(["ladder", BROKEN, "crane-panel", "booking-db", "--json"]) == 1
+    found = json.loads(capsys.readouterr().out)
+    assert set(found) == {"rungs", "first_failing"}
+    assert found["rungs"][found["first_failing"]]["what"] == "gateway"
+    assert main(["ladder", HEALTHY, "crane-panel", "booking-db"]) == 0
+    assert "Every rung holds." in capsys.readouterr().out

@@ -5,7 +5,10 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
+from ..core.change.unmask import changed_files
+from ..core.network.edits import Edit
 from ..core.readers.archives import UploadError, is_archive, unpack
+from ..core.readers.survey import places as survey_places
 from ..core.survey import Computed
 from ..local import InputError, fingerprint_key, read_folder
 
@@ -38,12 +41,45 @@ def load_files(name: str) -> dict[str, bytes]:
     return files
 
 
+def stored_number(name: str) -> int | None:
+    """The id of a stored survey, if that is what a name is."""
+    return int(name) if re.fullmatch(r"\d{1,9}", name) and not Path(name).exists() else None
+
+
+def write_changed(
+    name: str,
+    files: dict[str, bytes],
+    survey: Computed,
+    edits: tuple[Edit, ...],
+    typed: dict[str, str],
+) -> None:
+    """Writes a survey's files after edits into a new folder, secrets as they were or as typed.
+
+    Raises:
+        InputError: the folder holds something already, or cannot be written.
+    """
+    root = Path(name)
+    try:
+        if root.exists() and (not root.is_dir() or any(root.iterdir())):
+            raise InputError(f"{name} is there already. Name a folder that is new or empty.")
+        places = survey_places(files, survey.survey)
+        key = fingerprint_key()
+        changed = changed_files(files, places, survey.survey.files, edits, key, typed)
+        for path, data in changed.items():
+            target = root / path
+            target.parent.mkdir(parents=True, exist_ok=True)
+            target.write_bytes(data)
+    except OSError as error:
+        raise InputError(f"{name} cannot be written: {error.strerror or error}.") from error
+
+
 def load(name: str) -> Computed:
     """A computed survey from a folder, an archive, or the id of a stored survey."""
-    if re.fullmatch(r"\d{1,9}", name) and not Path(name).exists():
+    number = stored_number(name)
+    if number is not None:
         from .stored import stored_files
 
-        files = stored_files(int(name))
+        files = stored_files(number)
     else:
         files = load_files(name)
     survey = Computed.from_files(files, fingerprint_key())

@@ -6,14 +6,22 @@ import argparse
 import json
 import os
 import sys
+import time
 from collections.abc import Callable
+from pathlib import Path
 
+from ..core.change.unmask import mask_edits, secrets_in
+from ..core.diagnosis.causes import Progress
 from ..core.forwarding.endpoints import EndpointError
 from ..core.forwarding.path import Traffic
 from ..core.network.addressing import Address
-from ..local import InputError
+from ..core.network.edits import EditError, read_edits
+from ..local import InputError, fingerprint_key
 from . import tables
-from .loading import load
+from .loading import load, load_files, stored_number, write_changed
+
+SECONDS = 40.0
+"""How long a diagnosis may take; the best answer so far is given then."""
 
 
 class _Parser(argparse.ArgumentParser):
@@ -45,15 +53,7 @@ def build_parser() -> argparse.ArgumentParser:
     routes.add_argument("--why", metavar="PREFIX", help="why a prefix is there, or is not")
 
     path = command("path", "both legs of a conversation, hop by hop", run_path)
-    path.add_argument("sender", metavar="FROM")
-    path.add_argument("receiver", metavar="TO")
-    path.add_argument("--source", metavar="ADDRESS", help="the source address to send from")
-    path.add_argument("--protocol", choices=("icmp", "tcp", "udp"), default="icmp")
-    path.add_argument("--port", type=int, metavar="N")
-    path.add_argument(
-        "--size", type=int, default=0, metavar="BYTES", help="size of the whole IP packet"
-    )
-    path.add_argument("--dont-fragment", action="store_true")
+    _ends(path)
 
     reach = command("reach", "every device to every address of every other device", run_reach)
     reach.add_argument("--from", dest="sender", metavar="DEVICE")
@@ -65,8 +65,38 @@ def build_parser() -> argparse.ArgumentParser:
     )
     neighbours.add_argument("--device", help="only pairs with this device")
 
+    ladder = command("ladder", "rung by rung from the host outward", run_ladder)
+    _ends(ladder)
+
+    diagnose = command("diagnose", "the causes of one complaint, proven", run_diagnose)
+    _ends(diagnose)
+
+    rehearse = command("rehearse", "what a change would heal, break and move", run_rehearse)
+    rehearse.add_argument(
+        "--change", required=True, metavar="FILE", help='{"edits": [...]}, or - for standard input'
+    )
+    rehearse.add_argument(
+        "--out", metavar="NEW", help="a folder to make, with the texts devices would then hold"
+    )
+
+    compare = command("compare", "what differs between two surveys", run_compare)
+    compare.add_argument("other", metavar="NEW", help="the later survey")
+
     command("inspect", "the reading report and all findings", run_inspect)
     return parser
+
+
+def _ends(parser: _Parser) -> None:
+    """What says who talks to whom, and with which packet."""
+    parser.add_argument("sender", metavar="FROM")
+    parser.add_argument("receiver", metavar="TO")
+    parser.add_argument("--source", metavar="ADDRESS", help="the source address to send from")
+    parser.add_argument("--protocol", choices=("icmp", "tcp", "udp"), default="icmp")
+    parser.add_argument("--port", type=int, metavar="N")
+    parser.add_argument(
+        "--size", type=int, default=0, metavar="BYTES", help="size of the whole IP packet"
+    )
+    parser.add_argument("--dont-fragment", action="store_true")
 
 
 def _print(document: object) -> None:
@@ -87,20 +117,93 @@ def run_routes(options: argparse.Namespace) -> int:
     return 0
 
 
-def run_path(options: argparse.Namespace) -> int:
+def _traffic(options: argparse.Namespace) -> Traffic:
     if options.port is not None and not 0 < options.port < 65536:
         raise InputError("A port is a number from 1 to 65535.")
     if options.port is not None and options.protocol == "icmp":
         raise InputError("ICMP has no ports. Add --protocol tcp or --protocol udp.")
     if options.size < 0 or options.size > 65535:
         raise InputError("The size of a packet is a number of bytes from 1 to 65535.")
-    survey = load(options.survey)
-    traffic = Traffic(
+    return Traffic(
         options.source, options.protocol, options.port, options.size, options.dont_fragment
     )
+
+
+def run_path(options: argparse.Namespace) -> int:
+    traffic = _traffic(options)
+    survey = load(options.survey)
     path = survey.path(options.sender, options.receiver, traffic)
     _print(path.as_json()) if options.json else tables.path(path.as_json())
     return 0 if path.works == "yes" else 1
+
+
+def run_ladder(options: argparse.Namespace) -> int:
+    traffic = _traffic(options)
+    found = load(options.survey).ladder(options.sender, options.receiver, traffic)
+    document = found.as_json()
+    _print(document) if options.json else tables.ladder(document)
+    return 0 if found.first_failing is None else 1
+
+
+def _progress() -> Progress:
+    """Says on standard error what is tried, if somebody watches, and stops in time."""
+    started = time.monotonic()
+    watched = sys.stderr.isatty()
+
+    def progress(tried: int, of: int, what: str) -> bool:
+        if watched:
+            sys.stderr.write(f"\r\x1b[Ktried {tried} of at most {of}: {what[:90]}")
+            if tried == of:
+                sys.stderr.write("\n")
+        return time.monotonic() - started < SECONDS
+
+    return progress
+
+
+def run_diagnose(options: argparse.Namespace) -> int:
+    traffic = _traffic(options)
+    survey = load(options.survey)
+    found = survey.diagnose(options.sender, options.receiver, traffic, _progress())
+    document = found.as_json()
+    _print(document) if options.json else tables.diagnosis(document)
+    return 0 if found.path.works == "yes" else 1
+
+
+def run_rehearse(options: argparse.Namespace) -> int:
+    typed = read_edits(_change(options.change))
+    edits = mask_edits(typed, fingerprint_key())
+    files = load_files(options.survey) if not stored_number(options.survey) else None
+    survey = load(options.survey)
+    rehearsal = survey.rehearse(edits)
+    if options.out is not None:
+        if files is None:
+            raise InputError("--out copies from a folder or an archive, not from a stored survey.")
+        write_changed(options.out, files, survey, edits, secrets_in(typed, fingerprint_key()))
+    document = rehearsal.as_json()
+    _print(document) if options.json else tables.rehearsal(document)
+    return 1 if rehearsal.effect.breaks else 0
+
+
+def _change(name: str) -> object:
+    """The document of a change.
+
+    Raises:
+        InputError: it cannot be read, or is not JSON.
+    """
+    try:
+        text = sys.stdin.read() if name == "-" else Path(name).read_text(encoding="utf-8")
+        return json.loads(text)
+    except OSError as error:
+        raise InputError(f"{name} cannot be read: {error.strerror or error}.") from error
+    except ValueError as error:
+        raise InputError(f"{name} is not JSON: {error}.") from error
+
+
+def run_compare(options: argparse.Namespace) -> int:
+    found = load(options.survey).compare(load(options.other))
+    document = found.as_json()
+    _print(document) if options.json else tables.comparison(document)
+    return 0 if found.same else 1
 
 
 def run_reach(options: argparse.Namespace) -> int:
@@ -145,7 +248,7 @@ def main(arguments: list[str] | None = None) -> int:
     try:
         options = build_parser().parse_args(arguments)
         return int(options.run(options))
-    except (InputError, EndpointError) as error:
+    except (InputError, EndpointError, EditError) as error:
         print(f"trochos: {error}", file=sys.stderr)
         return 2
     except BrokenPipeError:

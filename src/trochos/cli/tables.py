@@ -228,3 +228,101 @@ def neighbours(document: dict[str, Any]) -> None:
 def _end(end: dict[str, Any]) -> str:
     where = f" {end['interface']}" if end["interface"] else ""
     return f"{end['device']}{where} ({end['state']})"
+
+
+def diagnosis(document: Any) -> None:
+    """The causes of a complaint for people."""
+    _out(document["path"]["sentence"])
+    if document["works"] == "yes":
+        return
+    _out(document["says"])
+    for cause in document["causes"]:
+        proof = cause["proof"]
+        _out(f"\n{cause['rank']}. {cause['certainty']}: {cause['summary']}\n   {cause['detail']}")
+        for item in cause["evidence"][:6]:
+            where = "missing" if item.get("missing") else f"line {item['line']}"
+            _out(f"   {item['device']} {item['file']} {where}: {item['text']}")
+        if cause["remedy"]:
+            _out(f"   Remedy: {cause['remedy']['title']}")
+            for edit in cause["remedy"]["edits"]:
+                _edit(edit)
+        _out(
+            f"   With it the complaint {'works' if proof['complaint_works'] else 'still fails'}; "
+            f"{len(proof['heals'])} pairs heal, {len(proof['breaks'])} break, "
+            f"{len(proof['moves'])} take another way."
+        )
+
+
+def _edit(edit: Any) -> None:
+    if "path" in edit:
+        new = "removed" if edit["new"] is None else edit["new"]
+        _out(f"     {edit['device']} {edit['file']} {edit['path']}: {new}")
+        return
+    context = " / ".join(edit["context"]) or "top level"
+    _out(f"     {edit['device']} {edit['file']}, {context}:")
+    for line in edit["remove"]:
+        _out(f"       without  {line}")
+    for line in edit["add"]:
+        _out(f"       with     {line}")
+
+
+def _listed(title: str, pairs: Any, most: int = 12) -> None:
+    if not pairs:
+        return
+    _out(f"{title} ({len(pairs)}):")
+    for pair in pairs[:most]:
+        _out(f"  {pair['from']} {pair['source']} to {pair['device']} {pair['to']}")
+    if len(pairs) > most:
+        _out(f"  and {len(pairs) - most} more")
+
+
+def _relations(change: Any) -> None:
+    for key, word in (("gained", "Neighbours gained"), ("lost", "Neighbours lost")):
+        for item in change[key]:
+            ends = " and ".join(
+                " ".join(filter(None, (item[side]["device"], item[side]["interface"])))
+                for side in ("left", "right")
+            )
+            _out(f"{word}: {item['protocol']}, {ends}")
+
+
+def rehearsal(document: Any) -> None:
+    """What a change does, for people."""
+    if not (document["heals"] or document["breaks"] or document["moves"]):
+        _out("No pair heals, breaks or takes another way.")
+    _listed("Breaks", document["breaks"])
+    _listed("Heals", document["heals"])
+    _listed("Takes another way", document["moves"])
+    _listed("Gone with its own address", document["gone"])
+    _out(f"{document['routes_changed']} entries of routing tables change.")
+    _relations(document["neighbours"])
+
+
+def comparison(document: Any) -> None:
+    """What differs between two surveys, for people."""
+    for item in document["texts"]:
+        _out(f"{item['device'] or 'survey'} {item['file']}")
+        for line in item["diff"].split("\n")[2:]:
+            _out(f"  {line}")
+    for item in document["routes"]:
+        state = "new" if item["old"] is None else "gone" if item["new"] is None else "changed"
+        _out(f"Route {state}: {item['device']} {item['prefix']}")
+    _relations(document["neighbours"])
+    _listed("Breaks", document["verdicts"]["breaks"])
+    _listed("Heals", document["verdicts"]["heals"])
+    _listed("Takes another way", document["verdicts"]["moves"])
+
+
+def ladder(document: Any) -> None:
+    """The rungs from a host outward, for people."""
+    failing = document["first_failing"]
+    for number, rung in enumerate(document["rungs"]):
+        holds = rung["verdict"] == "delivered"
+        mark = "holds" if holds else rung["verdict"].replace("-", " ")
+        _out(f"{number + 1}. {rung['what']}, {rung['target']}: {mark}")
+        if not holds:
+            _out(f"   {rung['reason']}")
+    if failing is None:
+        _out("Every rung holds.")
+    else:
+        _out(f"The first that fails is rung {failing + 1}.")
