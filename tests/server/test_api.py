@@ -61,6 +61,7 @@ def test_nothing_is_answered_without_an_account(demo_survey: StoredSurvey) -> No
         .replace("<int:survey>", str(demo_survey.id))
         .replace("<str:device>", "tern")
         .replace("<int:case>", "1")
+        .replace("<int:proposal>", "1")
         for p in urlpatterns
         if str(p.pattern).startswith("api/")
     ]
@@ -247,3 +248,22 @@ def test_pages_are_locked_down() -> None:
     answer = Client().get("/s/1/cases")
     assert "default-src 'self'" in answer["Content-Security-Policy"]
     assert answer["X-Frame-Options"] == "DENY"
+
+
+@pytest.mark.parametrize(
+    ("prefix", "title"), [("", "Survey"), ("north-site/", "north-site"), ("devices/", "Survey")]
+)
+def test_a_survey_without_a_title_is_called_by_its_folder(
+    client: Client, prefix: str, title: str
+) -> None:
+    text = b"frr version 8.4.4\nhostname a\ninterface eth0\n ip address 10.64.0.1/24\nexit\n"
+    made = send(client, {f"{prefix}{name}/frr.conf": text for name in "ab"}).json()
+    assert made["title"] == title
+
+
+def test_an_archive_without_a_title_is_called_by_its_name(client: Client) -> None:
+    text = "frr version 8.4.4\nhostname a\ninterface eth0\n ip address 10.64.0.1/24\nexit\n"
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        archive.writestr("devices/a/frr.conf", text)
+    assert send(client, {"monday.zip": out.getvalue()}).json()["title"] == "monday"

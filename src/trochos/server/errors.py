@@ -10,12 +10,13 @@ from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
 from ..core.forwarding.endpoints import EndpointError
+from ..core.network.edits import EditError
 from ..core.readers.archives import UploadError
 
 
 def as_sentence(error: Exception, context: dict[str, Any]) -> Response | None:
     """DRF's exception handler, extended by what the core refuses."""
-    if isinstance(error, (EndpointError, UploadError)):
+    if isinstance(error, (EndpointError, UploadError, EditError)):
         return Response({"detail": str(error)}, status=400)
     response = exception_handler(error, context)
     if response is not None and isinstance(error, ValidationError):

@@ -9,6 +9,7 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 from drf_spectacular.views import SpectacularAPIView
 
 from .accounts import views as accounts
+from .surveys import casework, changes
 from .surveys import views as surveys
 
 
@@ -41,6 +42,7 @@ urlpatterns = [
     path("api/surveys/<int:survey>/devices/<str:device>", surveys.DeviceView.as_view()),
     path("api/surveys/<int:survey>/source", surveys.SourceView.as_view()),
     path("api/surveys/<int:survey>/path", surveys.PathView.as_view()),
+    path("api/surveys/<int:survey>/ladder", surveys.LadderView.as_view()),
     path("api/surveys/<int:survey>/decision", surveys.DecisionView.as_view()),
     path("api/surveys/<int:survey>/ends", surveys.EndsView.as_view()),
     path("api/surveys/<int:survey>/sources", surveys.SourceAddressesView.as_view()),
@@ -48,6 +50,13 @@ urlpatterns = [
     path("api/surveys/<int:survey>/reach", surveys.ReachView.as_view()),
     path("api/surveys/<int:survey>/why", surveys.WhyView.as_view()),
     path("api/surveys/<int:survey>/cases", surveys.CasesView.as_view()),
+    path("api/surveys/<int:survey>/diagnosis", changes.DiagnosisView.as_view()),
+    path("api/surveys/<int:survey>/rehearsals", changes.RehearsalView.as_view()),
+    path("api/surveys/<int:survey>/proposals", changes.ProposalsView.as_view()),
+    path("api/proposals/<int:proposal>", changes.ProposalView.as_view()),
+    path("api/compare", changes.CompareView.as_view()),
     path("api/cases/<int:case>", surveys.CaseView.as_view()),
+    path("api/cases/<int:case>/steps", casework.StepsView.as_view()),
+    path("api/cases/<int:case>/report", casework.ReportView.as_view()),
     re_path(r"^(?!api/|static/).*$", front_end),
 ]

@@ -5,6 +5,8 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 
+from ...core.forwarding.path import Traffic
+
 
 class StoredSurvey(models.Model):
     """A survey's files, secrets already masked, as one compressed archive."""
@@ -41,6 +43,50 @@ class Case(models.Model):
     dont_fragment = models.BooleanField(default=False)
     opened_at = models.DateTimeField(auto_now_add=True)
     opened_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    state = models.CharField(max_length=20, default="reported")
+    """`reported`, `confirmed`, `not-reproduced`, `cause-found`, `remedy-proposed`, `verified`
+    or `closed-unverified`."""
+    cause = models.JSONField(null=True)
+    """The finding that was named as the cause, as it was then."""
+    proposal = models.ForeignKey(
+        "Proposal", null=True, on_delete=models.SET_NULL, related_name="cases"
+    )
+    verified_on = models.ForeignKey(
+        StoredSurvey, null=True, on_delete=models.SET_NULL, related_name="verified_cases"
+    )
+
+    class Meta:
+        ordering = ("id",)
+
+    @property
+    def traffic(self) -> Traffic:
+        """The kind of packet that the complaint is about."""
+        return Traffic(self.source or None, self.protocol, self.port, self.size, self.dont_fragment)
+
+
+class Proposal(models.Model):
+    """A change somebody wants to make: edits of a survey's texts, or failures to try out."""
+
+    survey = models.ForeignKey(StoredSurvey, on_delete=models.CASCADE, related_name="proposals")
+    title = models.CharField(max_length=300)
+    edits = models.JSONField()
+    question = models.JSONField(default=dict)
+    """The complaint it is for: from, to and perhaps source, protocol, port."""
+    made_at = models.DateTimeField(auto_now_add=True)
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+
+    class Meta:
+        ordering = ("-id",)
+
+
+class CaseStep(models.Model):
+    """What happened in a case: a change of state or a note, by whom and when."""
+
+    case = models.ForeignKey(Case, on_delete=models.CASCADE, related_name="steps")
+    step = models.CharField(max_length=20)
+    text = models.TextField(blank=True)
+    at = models.DateTimeField(auto_now_add=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
 
     class Meta:
         ordering = ("id",)

@@ -124,6 +124,27 @@ class PathShape(OnePathShape):
     also = OnePathShape(required=False)
 
 
+class EditShape(_Shape):
+    device = s.CharField(required=False)
+    file = s.CharField(required=False)
+    remove = s.ListField(child=s.CharField(), required=False)
+    add = s.ListField(child=s.CharField(), required=False)
+    path = s.CharField(required=False)
+    old = s.JSONField(required=False, allow_null=True)
+    new = s.JSONField(required=False, allow_null=True)
+    down = s.JSONField(required=False)
+
+    def get_fields(self) -> dict[str, Any]:
+        # "context" is an attribute of every serializer.
+        lines = s.ListField(child=s.CharField(), required=False)
+        return {**super().get_fields(), "context": lines}
+
+
+class RemedyShape(_Shape):
+    title = s.CharField()
+    edits = EditShape(many=True)
+
+
 class FindingShape(_Shape):
     id = s.CharField()
     kind = s.CharField()
@@ -134,7 +155,8 @@ class FindingShape(_Shape):
     summary = s.CharField()
     detail = s.CharField()
     evidence = EvidenceShape(many=True)
-    remedy = s.DictField(allow_null=True)
+    remedy = RemedyShape(allow_null=True)
+    alternatives = RemedyShape(many=True)
 
 
 class FindingsShape(_Shape):
@@ -386,6 +408,18 @@ class SourceAddressesShape(_Shape):
     sources = SourceAddressShape(many=True)
 
 
+class RungShape(_Shape):
+    what = s.CharField()
+    target = s.CharField()
+    verdict = s.ChoiceField(VERDICTS)
+    reason = s.CharField()
+
+
+class LadderShape(_Shape):
+    rungs = RungShape(many=True)
+    first_failing = s.IntegerField(allow_null=True)
+
+
 class MapNodeShape(_Shape):
     name = s.CharField()
     role = s.CharField()
@@ -432,8 +466,40 @@ class CaseRequest(_Shape):
     dont_fragment = s.BooleanField(required=False, default=False)
 
 
+class CaseStepShape(_Shape):
+    step = s.CharField()
+    text = s.CharField(allow_blank=True)
+    at = s.DateTimeField()
+    by = s.CharField(allow_null=True)
+
+
+class NamedCauseShape(_Shape):
+    id = s.CharField()
+    kind = s.CharField()
+    device = s.CharField()
+    summary = s.CharField()
+    evidence = EvidenceShape(many=True)
+
+
+CASE_STATES = [
+    "reported",
+    "confirmed",
+    "not-reproduced",
+    "cause-found",
+    "remedy-proposed",
+    "verified",
+    "closed-unverified",
+]
+
+
 class CaseShape(CaseRequest):
     id = s.IntegerField()
+    state = s.ChoiceField(CASE_STATES)
+    cause = NamedCauseShape(allow_null=True)
+    same_cause = s.ListField(child=s.IntegerField(), help_text="other cases of this cause")
+    proposal = s.IntegerField(allow_null=True)
+    verified_on = s.IntegerField(allow_null=True)
+    steps = CaseStepShape(many=True)
     survey = s.IntegerField()
     opened_at = s.DateTimeField()
     opened_by = s.CharField(allow_null=True)
@@ -447,3 +513,187 @@ class CaseListShape(_Shape):
 
 class ErrorShape(_Shape):
     detail = s.CharField()
+
+
+class StepRequest(_Shape):
+    step = s.ChoiceField(
+        ["confirm", "not-reproduced", "cause", "propose", "verify", "close", "reopen", "note"]
+    )
+    text = s.CharField(required=False, allow_blank=True, max_length=4000)
+    finding = s.CharField(required=False, help_text="the cause's id, for cause")
+    proposal = s.IntegerField(required=False, help_text="for propose")
+    survey = s.IntegerField(required=False, help_text="the newer survey, for verify")
+
+
+class ProofShape(_Shape):
+    complaint_works = s.BooleanField()
+    heals = s.IntegerField()
+    breaks = s.IntegerField()
+    moves = s.IntegerField()
+
+
+class CauseShape(FindingShape):
+    rank = s.IntegerField()
+    certainty = s.ChoiceField(["proven", "likely"])
+    proof = ProofShape()
+
+
+class DiagnosisAnswerShape(_Shape):
+    works = s.ChoiceField(["yes", "no", "partly", "unknown"])
+    says = s.CharField()
+    complete = s.BooleanField()
+    tried = s.IntegerField()
+    cure = s.ListField(child=s.CharField())
+    causes = CauseShape(many=True)
+
+
+class DiagnosisShape(_Shape):
+    state = s.ChoiceField(["working", "done"])
+    tried = s.IntegerField()
+    of = s.IntegerField()
+    what = s.CharField(allow_blank=True)
+    answer = DiagnosisAnswerShape(allow_null=True)
+
+
+class PairShape(_Shape):
+    source = s.CharField()  # type: ignore[assignment]
+    to = s.CharField()
+    device = s.CharField()
+
+    def get_fields(self) -> dict[str, Any]:
+        return {**super().get_fields(), "from": s.CharField()}
+
+
+class PairsShape(_Shape):
+    count = s.IntegerField()
+    pairs = PairShape(many=True, help_text="the first of them")
+
+
+class EditedTextShape(_Shape):
+    device = s.CharField()
+    file = s.CharField()
+    text = s.CharField(trim_whitespace=False)
+
+
+class QuestionShape(_Shape):
+    to = s.CharField(required=False)
+    source = s.CharField(required=False)  # type: ignore[assignment]
+    protocol = s.CharField(required=False)
+    port = s.IntegerField(required=False)
+
+    def get_fields(self) -> dict[str, Any]:
+        return {**super().get_fields(), "from": s.CharField(required=False)}
+
+
+class RehearsalRequest(_Shape):
+    edits = EditShape(many=True, required=False)
+    texts = EditedTextShape(many=True, required=False)
+    question = QuestionShape(required=False)
+
+
+class DiffLineShape(_Shape):
+    left = s.IntegerField(allow_null=True)
+    right = s.IntegerField(allow_null=True)
+    before = s.CharField(allow_null=True, allow_blank=True)
+    after = s.CharField(allow_null=True, allow_blank=True)
+    same = s.BooleanField()
+
+
+class DiffShape(_Shape):
+    device = s.CharField()
+    file = s.CharField()
+    lines = DiffLineShape(many=True)
+
+
+class CellShape(_Shape):
+    to = s.CharField()
+    state = s.ChoiceField(["breaks", "heals", "moves", "gone"])
+    count = s.IntegerField()
+
+    def get_fields(self) -> dict[str, Any]:
+        return {**super().get_fields(), "from": s.CharField()}
+
+
+class RelationRefShape(_Shape):
+    protocol = s.CharField()
+    family = s.CharField()
+    left = s.DictField()
+    right = s.DictField()
+
+
+class RelationsChangedShape(_Shape):
+    gained = RelationRefShape(many=True)
+    lost = RelationRefShape(many=True)
+
+
+class HandOverShape(_Shape):
+    device = s.CharField()
+    language = s.CharField()
+    apply = s.CharField()
+    back = s.CharField()
+    files = s.ListField(child=s.CharField())
+
+
+class CaseEffectShape(_Shape):
+    id = s.IntegerField()
+    complaint = s.CharField()
+    before = s.CharField()
+    after = s.CharField()
+
+
+class RehearsalShape(_Shape):
+    edits = EditShape(many=True)
+    heals = PairsShape()
+    breaks = PairsShape()
+    moves = PairsShape()
+    gone = PairsShape()
+    cells = CellShape(many=True)
+    devices = s.ListField(child=s.CharField())
+    routes_changed = s.IntegerField()
+    neighbours = RelationsChangedShape()
+    diffs = DiffShape(many=True)
+    texts = EditedTextShape(many=True)
+    handover = HandOverShape(many=True)
+    before = OnePathShape(allow_null=True)
+    after = OnePathShape(allow_null=True)
+    cases = CaseEffectShape(many=True)
+
+
+class ProposalRequest(_Shape):
+    title = s.CharField(max_length=300)
+    edits = EditShape(many=True)
+    question = QuestionShape(required=False)
+
+
+class ProposalShape(ProposalRequest):
+    id = s.IntegerField()
+    survey = s.IntegerField()
+    made_at = s.DateTimeField()
+    made_by = s.CharField(allow_null=True)
+
+
+class ReportShape(_Shape):
+    title = s.CharField()
+    markdown = s.CharField()
+
+
+class RouteChangeShape(_Shape):
+    device = s.CharField()
+    prefix = s.CharField()
+    old = RouteShape(allow_null=True)
+    new = RouteShape(allow_null=True)
+
+
+class TextChangeShape(_Shape):
+    device = s.CharField(allow_null=True)
+    file = s.CharField()
+    diff = s.CharField()
+
+
+class ComparisonShape(_Shape):
+    texts = TextChangeShape(many=True)
+    routes = RouteChangeShape(many=True)
+    neighbours = RelationsChangedShape()
+    heals = PairsShape()
+    breaks = PairsShape()
+    moves = PairsShape()

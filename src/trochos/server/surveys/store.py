@@ -8,6 +8,7 @@ import threading
 import zipfile
 from collections import OrderedDict
 from datetime import datetime
+from typing import Any
 
 from django.contrib.auth.models import User
 from django.utils import timezone
@@ -17,6 +18,7 @@ from ...core.readers.archives import UploadError
 from ...core.survey import Computed
 from ...local import fingerprint_key
 from .models import StoredSurvey
+from .present import severity_counts
 
 _KEPT = 8
 _lock = threading.Lock()
@@ -42,8 +44,12 @@ def files_of(stored: StoredSurvey) -> dict[str, bytes]:
         return {name: archive.read(name) for name in archive.namelist()}
 
 
-def store(files: dict[str, bytes], title: str | None, user: User | None) -> StoredSurvey:
+def store(
+    files: dict[str, bytes], title: str | None, user: User | None, sent_as: str | None = None
+) -> StoredSurvey:
     """Reads and stores a survey; the same survey twice is the stored one.
+
+    It is called by the title given here, by its own, or by the name under which it was sent.
 
     Raises:
         UploadError: no device was recognised in it.
@@ -61,11 +67,8 @@ def store(files: dict[str, bytes], title: str | None, user: User | None) -> Stor
     if known is not None:
         return known
     taken = _when(survey.network.taken_at)
-    counts = {"breaks": 0, "risks": 0, "notes": 0}
-    for finding in survey.findings:
-        counts[finding.severity] += 1
     stored = StoredSurvey.objects.create(
-        title=(title or survey.network.title or "Survey").strip()[:200],
+        title=(title or survey.network.title or sent_as or "Survey").strip()[:200],
         taken_at=taken,
         stored_by=user,
         digest=digest,
@@ -73,11 +76,17 @@ def store(files: dict[str, bytes], title: str | None, user: User | None) -> Stor
         device_count=len(survey.network.devices),
         unread_count=sum(device.role == "unread" for device in survey.network.devices),
         file_count=sum(len(texts) for texts in survey.survey.files.values()),
-        open_lines=sum(line.matters for report in survey.survey.reading for line in report.unknown),
-        findings=counts,
+        **_counts(survey),
     )
     _remember(stored.id, survey)
     return stored
+
+
+def _counts(survey: Computed) -> dict[str, Any]:
+    """What the list of surveys says of one: findings by severity, and open lines."""
+    reading = survey.survey.reading
+    open_lines = sum(line.matters for report in reading for line in report.unknown)
+    return {"findings": severity_counts(survey.findings), "open_lines": open_lines}
 
 
 def _when(text: str | None) -> datetime | None:
@@ -117,4 +126,6 @@ def computed(stored: StoredSurvey) -> Computed:
         if held is None:
             held = Computed.from_files(files_of(stored), fingerprint_key())
             _remember(stored.id, held)
+            # A newer engine may find more, or understand more, than the one that stored it.
+            StoredSurvey.objects.filter(pk=stored.pk).update(**_counts(held))
     return held

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from itertools import zip_longest
 from typing import Any
 
 from django.http import Http404
@@ -96,6 +98,18 @@ def _uploaded(request: Request) -> dict[str, bytes]:
     return check_files(files)
 
 
+def _sent_as(request: Request) -> str | None:
+    """The name of the archive or folder that was sent, for a survey without a title."""
+    paths = request._request.POST.getlist("paths")
+    names = [item.name or "" for item in request.FILES.getlist("files")]
+    sent = [path or name for path, name in zip_longest(paths, names, fillvalue="")]
+    if len(sent) == 1:
+        archive = re.fullmatch(r"(?:.*/)?(.+)\.(?:zip|tgz|tar\.gz|tar)", sent[0])
+        return archive.group(1) if archive else None
+    folders = {path.partition("/")[0] if "/" in path else "" for path in sent} - {"devices"}
+    return (folders.pop() or None) if len(folders) == 1 else None
+
+
 class SurveysView(APIView):
     """All surveys, newest first; and storing a new one."""
 
@@ -115,7 +129,7 @@ class SurveysView(APIView):
         files = _uploaded(request)
         title = request._request.POST.get("title", "").strip() or None
         user: Any = request.user
-        return Response(survey_json(store(files, title, user)), status=201)
+        return Response(survey_json(store(files, title, user, _sent_as(request))), status=201)
 
 
 class SurveyView(APIView):
@@ -204,6 +218,11 @@ _PATH_PARAMETERS = [
 ]
 
 
+def path_parameters() -> list[OpenApiParameter]:
+    """What a complaint can say."""
+    return list(_PATH_PARAMETERS)
+
+
 def _number(request: Request, name: str, highest: int) -> int | None:
     text = request.query_params.get(name)
     if not text:
@@ -213,7 +232,8 @@ def _number(request: Request, name: str, highest: int) -> int | None:
     return int(text)
 
 
-def _traffic(request: Request) -> Traffic:
+def traffic_of(request: Request) -> Traffic:
+    """The kind of packet that a request asks about."""
     query = request.query_params
     protocol = query.get("protocol") or "icmp"
     if protocol not in ("icmp", "tcp", "udp"):
@@ -238,8 +258,22 @@ class PathView(APIView):
         if not query.get("from") or not query.get("to"):
             raise ValidationError("Name who cannot reach what: from and to.")
         opened = _opened(survey)
-        path = opened.path(query["from"], query["to"], _traffic(request))
+        path = opened.path(query["from"], query["to"], traffic_of(request))
         return Response({**path.as_json(), "touching": opened.touching(path)})
+
+
+class LadderView(APIView):
+    @extend_schema(
+        operation_id="ladder",
+        parameters=_PATH_PARAMETERS,
+        responses={200: shapes.LadderShape, 400: shapes.ErrorShape},
+    )
+    def get(self, request: Request, survey: int) -> Response:
+        query = request.query_params
+        if not query.get("from") or not query.get("to"):
+            raise ValidationError("Name who cannot reach what: from and to.")
+        ladder = _opened(survey).ladder(query["from"], query["to"], traffic_of(request))
+        return Response(ladder.as_json())
 
 
 class DecisionView(APIView):
@@ -335,9 +369,8 @@ class WhyView(APIView):
 
 def case_json(case: Case, survey: Computed) -> dict[str, object]:
     """A case with what is true of it on its survey now."""
-    traffic = Traffic(case.source or None, case.protocol, case.port, case.size, case.dont_fragment)
     try:
-        path = survey.path(case.sender, case.receiver, traffic)
+        path = survey.path(case.sender, case.receiver, case.traffic)
         works, sentence = path.works, path.sentence()
     except EndpointError as error:
         works, sentence = "unknown", str(error)
@@ -357,7 +390,29 @@ def case_json(case: Case, survey: Computed) -> dict[str, object]:
         "opened_by": case.opened_by.username if case.opened_by else None,
         "works": works,
         "sentence": sentence,
+        "state": case.state,
+        "cause": case.cause,
+        "same_cause": _same_cause(case),
+        "proposal": case.proposal_id,
+        "verified_on": case.verified_on_id,
+        "steps": [
+            {
+                "step": step.step,
+                "text": step.text,
+                "at": step.at,
+                "by": step.by.username if step.by else None,
+            }
+            for step in case.steps.all()
+        ],
     }
+
+
+def _same_cause(case: Case) -> list[int]:
+    """Other cases of the survey for which the same cause was named."""
+    if not case.cause:
+        return []
+    others = Case.objects.filter(survey_id=case.survey_id, cause__id=case.cause["id"])
+    return [number for number in others.values_list("id", flat=True) if number != case.id]
 
 
 class CasesView(APIView):
@@ -367,7 +422,7 @@ class CasesView(APIView):
     def get(self, request: Request, survey: int) -> Response:
         stored = get_object_or_404(StoredSurvey, pk=survey)
         opened = computed(stored)
-        cases = stored.cases.select_related("opened_by")
+        cases = stored.cases.select_related("opened_by").prefetch_related("steps__by")
         return Response({"cases": [case_json(case, opened) for case in cases]})
 
     @extend_schema(

@@ -1,0 +1,145 @@
+"""The life of a case: from reported to verified, step by step, each with who and when."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import extend_schema
+from rest_framework.exceptions import ValidationError
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from . import jobs, shapes
+from .changes import works
+from .models import Case, CaseStep, Proposal, StoredSurvey
+from .report import markdown
+from .store import computed
+from .views import case_json
+
+# From which states a step may be taken, and where it leads.
+STEPS: dict[str, tuple[frozenset[str], str | None]] = {
+    "confirm": (frozenset({"reported", "not-reproduced"}), "confirmed"),
+    "not-reproduced": (frozenset({"reported", "confirmed"}), "not-reproduced"),
+    "cause": (frozenset({"reported", "confirmed", "cause-found"}), "cause-found"),
+    "propose": (
+        frozenset({"reported", "confirmed", "cause-found", "remedy-proposed"}),
+        "remedy-proposed",
+    ),
+    "verify": (
+        frozenset({"reported", "confirmed", "cause-found", "remedy-proposed"}),
+        "verified",
+    ),
+    "close": (
+        frozenset({"reported", "confirmed", "not-reproduced", "cause-found", "remedy-proposed"}),
+        "closed-unverified",
+    ),
+    "reopen": (frozenset({"verified", "closed-unverified", "not-reproduced"}), "reported"),
+    "note": (frozenset(shapes.CASE_STATES), None),
+}
+
+
+class StepsView(APIView):
+    @extend_schema(
+        operation_id="take_step",
+        request=shapes.StepRequest,
+        responses={200: shapes.CaseShape, 400: shapes.ErrorShape},
+    )
+    def post(self, request: Request, case: int) -> Response:
+        found = get_object_or_404(Case.objects.select_related("survey", "opened_by"), pk=case)
+        checked = shapes.StepRequest(data=request.data)
+        checked.is_valid(raise_exception=True)
+        data = checked.validated_data
+        step = data["step"]
+        before, leads_to = STEPS[step]
+        if found.state not in before:
+            raise ValidationError(
+                f"The case is {found.state.replace('-', ' ')}: this step does not follow."
+            )
+        said = _TAKE[step](found, data) if step in _TAKE else ""
+        text = " ".join(filter(None, (said, data.get("text", "").strip())))
+        if step == "note" and not text:
+            raise ValidationError("A note needs some words.")
+        found.state = leads_to or found.state
+        found.save()
+        user: Any = request.user
+        CaseStep.objects.create(case=found, step=step, text=text, by=user)
+        return Response(case_json(found, computed(found.survey)))
+
+
+def _confirm(case: Case, data: dict[str, Any]) -> str:
+    if works(case, computed(case.survey)) == "yes":
+        raise ValidationError(
+            "On this survey the complaint is not true: both ways work. Mark it as not reproduced, "
+            "or look at another survey."
+        )
+    return ""
+
+
+def _cause(case: Case, data: dict[str, Any]) -> str:
+    wanted = data.get("finding", "")
+    job = jobs.diagnosis(
+        case.survey_id,
+        computed(case.survey),
+        case.sender,
+        case.receiver,
+        case.traffic,
+        jobs.SECONDS,
+    )
+    answer = job.answer()
+    causes = answer.causes if answer is not None else []
+    for cause in causes:
+        finding = cause.option.finding
+        if finding.id == wanted:
+            shown = cause.as_json(1, pairs=False)
+            case.cause = {
+                key: shown[key] for key in ("id", "kind", "device", "summary", "evidence")
+            }
+            return finding.summary
+    raise ValidationError("That is not among the causes found for this case.")
+
+
+def _propose(case: Case, data: dict[str, Any]) -> str:
+    proposal = Proposal.objects.filter(pk=data.get("proposal") or 0, survey=case.survey).first()
+    if proposal is None:
+        raise ValidationError("Keep the change as a proposal on this survey first.")
+    case.proposal = proposal
+    return proposal.title
+
+
+def _verify(case: Case, data: dict[str, Any]) -> str:
+    """A case is verified only on a newer survey that shows it."""
+    newer = StoredSurvey.objects.filter(pk=data.get("survey") or 0).first()
+    if newer is None:
+        raise ValidationError("Name the newer survey that shows it.")
+    old, new = case.survey.taken_at, newer.taken_at
+    if newer.pk == case.survey_id or (old is not None and new is not None and new <= old):
+        raise ValidationError(
+            f"{newer.title} is not newer than the case's own survey, so it verifies nothing."
+        )
+    opened = computed(newer)
+    state = works(case, opened)
+    if state != "yes":
+        sentence = opened.path(case.sender, case.receiver, case.traffic).sentence()
+        raise ValidationError(f"On {newer.title} the complaint is still true: {sentence}")
+    case.verified_on = newer
+    compared = computed(case.survey).compare(opened)
+    broken = compared.effect.count("breaks")
+    rest = "nothing else broke" if not broken else f"{broken} other pairs do not work any more"
+    return f"On {newer.title} both ways work; {rest}."
+
+
+_TAKE = {"confirm": _confirm, "cause": _cause, "propose": _propose, "verify": _verify}
+
+
+class ReportView(APIView):
+    """The case as a document that a person can send."""
+
+    @extend_schema(operation_id="case_report", responses=shapes.ReportShape)
+    def get(self, request: Request, case: int) -> Response:
+        found = get_object_or_404(
+            Case.objects.select_related("survey", "opened_by", "proposal", "verified_on"), pk=case
+        )
+        title = f"Case {found.id}: {found.complaint}"
+        return Response({"title": title, "markdown": markdown(found, computed(found.survey))})
