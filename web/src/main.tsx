@@ -9,6 +9,8 @@ import { Problem } from "./api/client";
 import { useSession, useSurveys } from "./api/queries";
 import { CaseList } from "./case/CaseList";
 import { CasePage } from "./case/CasePage";
+import { ReportPage } from "./case/ReportPage";
+import { ChangePage } from "./change/ChangePage";
 import { DevicePage } from "./device/DevicePage";
 import { DevicesPage } from "./device/DevicesPage";
 import { FindingsPage } from "./findings/FindingsPage";
@@ -53,6 +55,9 @@ function App() {
         <Route path="s/:survey/case" element={<CasePage />} />
         <Route path="s/:survey/cases" element={<CaseList />} />
         <Route path="s/:survey/cases/:case" element={<CasePage />} />
+        <Route path="s/:survey/cases/:case/report" element={<ReportPage />} />
+        <Route path="s/:survey/change" element={<ChangePage />} />
+        <Route path="s/:survey/change/:proposal" element={<ChangePage />} />
         <Route path="s/:survey/map" element={<MapPage />} />
         <Route path="s/:survey/neighbours" element={<NeighboursPage />} />
         <Route path="s/:survey/devices" element={<DevicesPage />} />

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 
-import { ask, client } from "./client";
+import { ask, client, type Shapes } from "./client";
 
 // A stored survey never changes, so what is computed of it does not go stale.
 const FOREVER = { staleTime: Infinity, gcTime: 30 * 60_000 };
@@ -58,6 +58,7 @@ export function useDevices(survey: number) {
 export function useDevice(survey: number, device: string) {
   return useQuery({
     queryKey: ["device", survey, device],
+    enabled: device !== "",
     queryFn: () =>
       ask(
         client.GET("/api/surveys/{survey}/devices/{device}", {
@@ -169,5 +170,89 @@ export function useSourceAddresses(survey: number, device: string | null, target
         }),
       ),
     ...FOREVER,
+  });
+}
+
+/** The causes of a complaint; asked again while they are being searched. */
+export function useDiagnosis(survey: number, question: Question | null) {
+  return useQuery({
+    queryKey: ["diagnosis", survey, question],
+    enabled: question !== null,
+    queryFn: () =>
+      ask(
+        client.GET("/api/surveys/{survey}/diagnosis", {
+          params: { path: { survey }, query: question as Question },
+        }),
+      ),
+    refetchInterval: (query) => (query.state.data?.state === "working" ? 300 : false),
+    ...FOREVER,
+    retry: false,
+  });
+}
+
+export function useProposal(proposal: number | null) {
+  return useQuery({
+    queryKey: ["proposal", proposal],
+    enabled: proposal !== null,
+    queryFn: () =>
+      ask(client.GET("/api/proposals/{proposal}", { params: { path: { proposal: proposal ?? 0 } } })),
+    ...FOREVER,
+  });
+}
+
+export type Edit = Shapes["EditShapeRequest"];
+
+export interface Change {
+  edits: Edit[];
+  texts: { device: string; file: string; text: string }[];
+  question: { from?: string; to?: string };
+}
+
+/** What a change would do; a survey never changes, so neither does the answer. */
+export function useRehearsal(survey: number, change: Change | null) {
+  return useQuery({
+    queryKey: ["rehearsal", survey, change],
+    enabled: change !== null && (change.edits.length > 0 || change.texts.length > 0),
+    queryFn: () =>
+      ask(
+        client.POST("/api/surveys/{survey}/rehearsals", {
+          params: { path: { survey } },
+          body: change as Change,
+        }),
+      ),
+    ...FOREVER,
+    retry: false,
+  });
+}
+
+export function useCaseReport(number: number) {
+  return useQuery({
+    queryKey: ["report", number],
+    queryFn: () => ask(client.GET("/api/cases/{case}/report", { params: { path: { case: number } } })),
+  });
+}
+
+export function useComparison(older: number | null, newer: number | null) {
+  return useQuery({
+    queryKey: ["compare", older, newer],
+    enabled: older !== null && newer !== null && older !== newer,
+    queryFn: () =>
+      ask(client.GET("/api/compare", { params: { query: { old: older ?? 0, new: newer ?? 0 } } })),
+    ...FOREVER,
+  });
+}
+
+export function useLadder(survey: number, question: Question | null) {
+  return useQuery({
+    queryKey: ["ladder", survey, question],
+    enabled: question !== null,
+    queryFn: () =>
+      ask(
+        client.GET("/api/surveys/{survey}/ladder", {
+          params: { path: { survey }, query: question as Question },
+        }),
+      ),
+    ...FOREVER,
+    retry: false,
   });
 }

@@ -55,6 +55,72 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The case as a document that a person can send. */
+        get: operations["case_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["take_step"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Two surveys side by side. */
+        get: operations["compare"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/proposals/{proposal}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["proposal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -191,6 +257,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surveys/{survey}/diagnosis": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The causes of a complaint: at once if it is quick, else with progress to ask again. */
+        get: operations["diagnosis"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surveys/{survey}/ends": {
         parameters: {
             query?: never;
@@ -215,6 +298,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["findings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/surveys/{survey}/ladder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["ladder"];
         put?: never;
         post?: never;
         delete?: never;
@@ -287,6 +386,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surveys/{survey}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Changes that are kept, to be looked at, handed over, and attached to a case. */
+        post: operations["keep_proposal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surveys/{survey}/reach": {
         parameters: {
             query?: never;
@@ -313,6 +429,23 @@ export interface paths {
         get: operations["reading"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/surveys/{survey}/rehearsals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What a change does, before anybody makes it. Nothing is stored. */
+        post: operations["rehearse"];
         delete?: never;
         options?: never;
         head?: never;
@@ -416,6 +549,12 @@ export interface components {
          * @enum {string}
          */
         CandidateShapeStateEnum: "wins" | "shorter" | "loses" | "unusable";
+        CaseEffectShape: {
+            id: number;
+            complaint: string;
+            before: string;
+            after: string;
+        };
         CaseListShape: {
             cases: components["schemas"]["CaseShape"][];
         };
@@ -447,12 +586,53 @@ export interface components {
             /** @default false */
             dont_fragment: boolean;
             id: number;
+            state: components["schemas"]["CaseShapeStateEnum"];
+            cause: components["schemas"]["NamedCauseShape"] | null;
+            /** @description other cases of this cause */
+            same_cause: number[];
+            proposal: number | null;
+            verified_on: number | null;
+            steps: components["schemas"]["CaseStepShape"][];
             survey: number;
             /** Format: date-time */
             opened_at: string;
             opened_by: string | null;
             works: components["schemas"]["WorksEnum"];
             sentence: string;
+        };
+        /**
+         * @description * `reported` - reported
+         *     * `confirmed` - confirmed
+         *     * `not-reproduced` - not-reproduced
+         *     * `cause-found` - cause-found
+         *     * `remedy-proposed` - remedy-proposed
+         *     * `verified` - verified
+         *     * `closed-unverified` - closed-unverified
+         * @enum {string}
+         */
+        CaseShapeStateEnum: "reported" | "confirmed" | "not-reproduced" | "cause-found" | "remedy-proposed" | "verified" | "closed-unverified";
+        CaseStepShape: {
+            step: string;
+            text: string;
+            /** Format: date-time */
+            at: string;
+            by: string | null;
+        };
+        CauseShape: {
+            id: string;
+            kind: string;
+            severity: components["schemas"]["SeverityEnum"];
+            device: string;
+            interface: string | null;
+            peer: components["schemas"]["EndShape"] | null;
+            summary: string;
+            detail: string;
+            evidence: components["schemas"]["EvidenceShape"][];
+            remedy: components["schemas"]["RemedyShape"] | null;
+            alternatives: components["schemas"]["RemedyShape"][];
+            rank: number;
+            certainty: components["schemas"]["CertaintyEnum"];
+            proof: components["schemas"]["ProofShape"];
         };
         CaveatShape: {
             device: string;
@@ -461,6 +641,26 @@ export interface components {
             text: string;
             why: string;
         };
+        CellShape: {
+            to: string;
+            state: components["schemas"]["CellShapeStateEnum"];
+            count: number;
+            from: string;
+        };
+        /**
+         * @description * `breaks` - breaks
+         *     * `heals` - heals
+         *     * `moves` - moves
+         *     * `gone` - gone
+         * @enum {string}
+         */
+        CellShapeStateEnum: "breaks" | "heals" | "moves" | "gone";
+        /**
+         * @description * `proven` - proven
+         *     * `likely` - likely
+         * @enum {string}
+         */
+        CertaintyEnum: "proven" | "likely";
         ChainStepShape: {
             device: string;
             says: string;
@@ -480,6 +680,14 @@ export interface components {
          * @enum {string}
          */
         ComparedRouteShapeStateEnum: "same" | "different" | "missing" | "extra";
+        ComparisonShape: {
+            texts: components["schemas"]["TextChangeShape"][];
+            routes: components["schemas"]["RouteChangeShape"][];
+            neighbours: components["schemas"]["RelationsChangedShape"];
+            heals: components["schemas"]["PairsShape"];
+            breaks: components["schemas"]["PairsShape"];
+            moves: components["schemas"]["PairsShape"];
+        };
         CredentialsRequest: {
             name: string;
             password: string;
@@ -520,6 +728,71 @@ export interface components {
             unused_routes: number;
             open_lines: number;
             findings: components["schemas"]["SeverityCountShape"];
+        };
+        DiagnosisAnswerShape: {
+            works: components["schemas"]["WorksEnum"];
+            says: string;
+            complete: boolean;
+            tried: number;
+            cure: string[];
+            causes: components["schemas"]["CauseShape"][];
+        };
+        DiagnosisShape: {
+            state: components["schemas"]["DiagnosisShapeStateEnum"];
+            tried: number;
+            of: number;
+            what: string;
+            answer: components["schemas"]["DiagnosisAnswerShape"] | null;
+        };
+        /**
+         * @description * `working` - working
+         *     * `done` - done
+         * @enum {string}
+         */
+        DiagnosisShapeStateEnum: "working" | "done";
+        DiffLineShape: {
+            left: number | null;
+            right: number | null;
+            before: string | null;
+            after: string | null;
+            same: boolean;
+        };
+        DiffShape: {
+            device: string;
+            file: string;
+            lines: components["schemas"]["DiffLineShape"][];
+        };
+        EditShape: {
+            device?: string;
+            file?: string;
+            remove?: string[];
+            add?: string[];
+            path?: string;
+            old?: unknown;
+            new?: unknown;
+            down?: unknown;
+            context?: string[];
+        };
+        EditShapeRequest: {
+            device?: string;
+            file?: string;
+            remove?: string[];
+            add?: string[];
+            path?: string;
+            old?: unknown;
+            new?: unknown;
+            down?: unknown;
+            context?: string[];
+        };
+        EditedTextShape: {
+            device: string;
+            file: string;
+            text: string;
+        };
+        EditedTextShapeRequest: {
+            device: string;
+            file: string;
+            text: string;
         };
         EndShape: {
             device: string;
@@ -584,9 +857,8 @@ export interface components {
             summary: string;
             detail: string;
             evidence: components["schemas"]["EvidenceShape"][];
-            remedy: {
-                [key: string]: unknown;
-            } | null;
+            remedy: components["schemas"]["RemedyShape"] | null;
+            alternatives: components["schemas"]["RemedyShape"][];
         };
         FindingsShape: {
             findings: components["schemas"]["FindingShape"][];
@@ -604,6 +876,13 @@ export interface components {
             protocol: string;
             selected: boolean;
             next_hops: components["schemas"]["NextHopShape"][];
+        };
+        HandOverShape: {
+            device: string;
+            language: string;
+            apply: string;
+            back: string;
+            files: string[];
         };
         HopShape: {
             device: string;
@@ -630,6 +909,10 @@ export interface components {
             connects_to: components["schemas"]["EndShape"][];
             lan: string | null;
             evidence: components["schemas"]["EvidenceShape"] | null;
+        };
+        LadderShape: {
+            rungs: components["schemas"]["RungShape"][];
+            first_failing: number | null;
         };
         LargestShape: {
             bytes: number;
@@ -681,6 +964,13 @@ export interface components {
             role: string;
             addresses: string[];
         };
+        NamedCauseShape: {
+            id: string;
+            kind: string;
+            device: string;
+            summary: string;
+            evidence: components["schemas"]["EvidenceShape"][];
+        };
         NamesShape: {
             names: components["schemas"]["NameShape"][];
         };
@@ -712,6 +1002,17 @@ export interface components {
             from: components["schemas"]["EndpointShape"];
             return: components["schemas"]["LegShape"] | null;
         };
+        PairShape: {
+            source: string;
+            to: string;
+            device: string;
+            from: string;
+        };
+        PairsShape: {
+            count: number;
+            /** @description the first of them */
+            pairs: components["schemas"]["PairShape"][];
+        };
         PathShape: {
             to: components["schemas"]["EndpointShape"];
             family: components["schemas"]["FamilyEnum"];
@@ -726,6 +1027,27 @@ export interface components {
             from: components["schemas"]["EndpointShape"];
             return: components["schemas"]["LegShape"] | null;
         };
+        ProofShape: {
+            complaint_works: boolean;
+            heals: number;
+            breaks: number;
+            moves: number;
+        };
+        ProposalRequestRequest: {
+            title: string;
+            edits: components["schemas"]["EditShapeRequest"][];
+            question?: components["schemas"]["QuestionShapeRequest"];
+        };
+        ProposalShape: {
+            title: string;
+            edits: components["schemas"]["EditShape"][];
+            question?: components["schemas"]["QuestionShape"];
+            id: number;
+            survey: number;
+            /** Format: date-time */
+            made_at: string;
+            made_by: string | null;
+        };
         /**
          * @description * `icmp` - icmp
          *     * `tcp` - tcp
@@ -733,6 +1055,20 @@ export interface components {
          * @enum {string}
          */
         ProtocolEnum: "icmp" | "tcp" | "udp";
+        QuestionShape: {
+            to?: string;
+            source?: string;
+            protocol?: string;
+            port?: number;
+            from?: string;
+        };
+        QuestionShapeRequest: {
+            to?: string;
+            source?: string;
+            protocol?: string;
+            port?: number;
+            from?: string;
+        };
         ReachSummaryShape: {
             pairs: number;
             ok: number;
@@ -744,6 +1080,38 @@ export interface components {
         ReadingShape: {
             reading: components["schemas"]["FileReportShape"][];
         };
+        RehearsalRequestRequest: {
+            edits?: components["schemas"]["EditShapeRequest"][];
+            texts?: components["schemas"]["EditedTextShapeRequest"][];
+            question?: components["schemas"]["QuestionShapeRequest"];
+        };
+        RehearsalShape: {
+            edits: components["schemas"]["EditShape"][];
+            heals: components["schemas"]["PairsShape"];
+            breaks: components["schemas"]["PairsShape"];
+            moves: components["schemas"]["PairsShape"];
+            gone: components["schemas"]["PairsShape"];
+            cells: components["schemas"]["CellShape"][];
+            devices: string[];
+            routes_changed: number;
+            neighbours: components["schemas"]["RelationsChangedShape"];
+            diffs: components["schemas"]["DiffShape"][];
+            texts: components["schemas"]["EditedTextShape"][];
+            handover: components["schemas"]["HandOverShape"][];
+            before: components["schemas"]["OnePathShape"] | null;
+            after: components["schemas"]["OnePathShape"] | null;
+            cases: components["schemas"]["CaseEffectShape"][];
+        };
+        RelationRefShape: {
+            protocol: string;
+            family: string;
+            left: {
+                [key: string]: unknown;
+            };
+            right: {
+                [key: string]: unknown;
+            };
+        };
         RelationShape: {
             protocol: components["schemas"]["RoutingProtocolEnum"];
             family: components["schemas"]["FamilyEnum"];
@@ -753,8 +1121,26 @@ export interface components {
             gates: components["schemas"]["NeighbourGateShape"][];
             first_failing: string | null;
         };
+        RelationsChangedShape: {
+            gained: components["schemas"]["RelationRefShape"][];
+            lost: components["schemas"]["RelationRefShape"][];
+        };
         RelationsShape: {
             pairs: components["schemas"]["RelationShape"][];
+        };
+        RemedyShape: {
+            title: string;
+            edits: components["schemas"]["EditShape"][];
+        };
+        ReportShape: {
+            title: string;
+            markdown: string;
+        };
+        RouteChangeShape: {
+            device: string;
+            prefix: string;
+            old: components["schemas"]["RouteShape"] | null;
+            new: components["schemas"]["RouteShape"] | null;
         };
         RouteShape: {
             prefix: string;
@@ -777,6 +1163,12 @@ export interface components {
          * @enum {string}
          */
         RoutingProtocolEnum: "ospf" | "rip" | "eigrp" | "bgp";
+        RungShape: {
+            what: string;
+            target: string;
+            verdict: components["schemas"]["VerdictEnum"];
+            reason: string;
+        };
         Session: {
             user: components["schemas"]["User"] | null;
         };
@@ -817,6 +1209,28 @@ export interface components {
             unknown: components["schemas"]["UnknownLineShape"][];
         };
         /**
+         * @description * `confirm` - confirm
+         *     * `not-reproduced` - not-reproduced
+         *     * `cause` - cause
+         *     * `propose` - propose
+         *     * `verify` - verify
+         *     * `close` - close
+         *     * `reopen` - reopen
+         *     * `note` - note
+         * @enum {string}
+         */
+        StepEnum: "confirm" | "not-reproduced" | "cause" | "propose" | "verify" | "close" | "reopen" | "note";
+        StepRequestRequest: {
+            step: components["schemas"]["StepEnum"];
+            text?: string;
+            /** @description the cause's id, for cause */
+            finding?: string;
+            /** @description for propose */
+            proposal?: number;
+            /** @description the newer survey, for verify */
+            survey?: number;
+        };
+        /**
          * @description * `neighbour` - neighbour
          *     * `routes` - routes
          *     * `nothing` - nothing
@@ -840,6 +1254,11 @@ export interface components {
             open_lines: number;
             findings: components["schemas"]["SeverityCountShape"];
             cases: number;
+        };
+        TextChangeShape: {
+            device: string | null;
+            file: string;
+            diff: string;
         };
         TokenRequest: {
             token: string;
@@ -1000,6 +1419,113 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CaseShape"];
+                };
+            };
+        };
+    };
+    case_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportShape"];
+                };
+            };
+        };
+    };
+    take_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepRequestRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["StepRequestRequest"];
+                "multipart/form-data": components["schemas"]["StepRequestRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    compare: {
+        parameters: {
+            query: {
+                new: number;
+                old: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    proposal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                proposal: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalShape"];
                 };
             };
         };
@@ -1285,6 +1811,45 @@ export interface operations {
             };
         };
     };
+    diagnosis: {
+        parameters: {
+            query: {
+                dont_fragment?: boolean;
+                /** @description device, address, prefix or device:interface */
+                from: string;
+                port?: number;
+                protocol?: "icmp" | "tcp" | "udp";
+                size?: number;
+                source?: string;
+                /** @description device, address, prefix or device:interface */
+                to: string;
+            };
+            header?: never;
+            path: {
+                survey: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DiagnosisShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
     ends: {
         parameters: {
             query: {
@@ -1328,6 +1893,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FindingsShape"];
+                };
+            };
+        };
+    };
+    ladder: {
+        parameters: {
+            query: {
+                dont_fragment?: boolean;
+                /** @description device, address, prefix or device:interface */
+                from: string;
+                port?: number;
+                protocol?: "icmp" | "tcp" | "udp";
+                size?: number;
+                source?: string;
+                /** @description device, address, prefix or device:interface */
+                to: string;
+            };
+            header?: never;
+            path: {
+                survey: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LadderShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -1434,6 +2038,41 @@ export interface operations {
             };
         };
     };
+    keep_proposal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                survey: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProposalRequestRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["ProposalRequestRequest"];
+                "multipart/form-data": components["schemas"]["ProposalRequestRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
     reach_summary: {
         parameters: {
             query?: never;
@@ -1472,6 +2111,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadingShape"];
+                };
+            };
+        };
+    };
+    rehearse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                survey: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["RehearsalRequestRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["RehearsalRequestRequest"];
+                "multipart/form-data": components["schemas"]["RehearsalRequestRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };

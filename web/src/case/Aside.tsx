@@ -1,13 +1,15 @@
 import { Link } from "react-router";
 
-import { useFindings, useSourceAddresses } from "../api/queries";
+import { useFindings, useSourceAddresses, type Question } from "../api/queries";
 import { Works, Severity } from "../ui/Badge";
 import { EvidenceLink } from "../ui/EvidenceLink";
 import { WORKS_WORDS } from "../ui/words";
 import type { Path } from "./journey";
+import { Rungs } from "./Rungs";
+import { Suspects } from "./Suspects";
 
-export function Aside({ survey, path, also, ids }: {
-  survey: number; path: Path; also: Path | null; ids: string[];
+export function Aside({ survey, question, path, also, ids }: {
+  survey: number; question: Question; path: Path; also: Path | null; ids: string[];
 }) {
   const findings = useFindings(survey);
   const sources = useSourceAddresses(survey, path.from.device, path.to.address);
@@ -17,7 +19,8 @@ export function Aside({ survey, path, also, ids }: {
   const rows = sources.data?.sources ?? [];
   return (
     <aside aria-label="Beside the journey" className="min-h-0 space-y-4 overflow-auto border-l border-base-300 bg-base-100 p-3">
-      <section aria-label="Found on the way">
+      {path.works === "no" || path.works === "partly" ? <Suspects survey={survey} question={question} /> : null}
+      {path.works === "no" || path.works === "partly" ? null : <section aria-label="Found on the way">
         <h2 className="pb-1.5">
           <b>Found on the way</b>{" "}
           <span className="soft">{findings.data ? `${touching.length} of ${findings.data.findings.length}` : ""}</span>
@@ -44,7 +47,8 @@ export function Aside({ survey, path, also, ids }: {
         {touching.length > shown.length ? (
           <p className="pt-1"><Link className="underline" to={`/s/${survey}/findings`}>All findings</Link></p>
         ) : null}
-      </section>
+      </section>}
+      <Rungs survey={survey} question={question} />
       {rows.length > 1 ? (
         <section aria-label="By source address">
           <h2 className="pb-1.5"><b>By source address</b> <span className="soft">of {path.from.device}</span></h2>

@@ -8,6 +8,7 @@ import { DataTable, type Column } from "../ui/DataTable";
 import { Failed, Working } from "../ui/States";
 import { WORKS_WORDS } from "../ui/words";
 import { Sentence } from "./Sentence";
+import { STATE_WORDS } from "./steps";
 import { queryOf } from "./CasePage";
 
 type Case = Shapes["CaseShape"];
@@ -34,7 +35,16 @@ export function CaseList() {
         show: (row) => <>{row.sender} → {row.receiver}{row.port ? <span className="soft"> for {row.protocol} {row.port}</span> : null}</>,
       },
       {
-        head: "state", value: (row) => WORKS_WORDS[row.works], width: "10rem",
+        head: "state", value: (row) => STATE_WORDS[row.state], width: "9rem",
+        show: (row) => (
+          <>
+            {STATE_WORDS[row.state]}
+            {row.same_cause.length ? <span className="soft block">same cause as {row.same_cause.join(", ")}</span> : null}
+          </>
+        ),
+      },
+      {
+        head: "on this survey", value: (row) => WORKS_WORDS[row.works], width: "9rem",
         show: (row) => <Works state={row.works} text={WORKS_WORDS[row.works]} />,
       },
       { head: "what is true", value: (row) => row.sentence, width: "3fr" },

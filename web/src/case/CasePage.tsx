@@ -7,10 +7,11 @@ import { downloadPng, downloadSvg } from "../ui/download";
 import { Empty, Failed, Working } from "../ui/States";
 import { WORKS_WORDS } from "../ui/words";
 import { Aside } from "./Aside";
+import { CaseWork } from "./CaseWork";
 import { Decision } from "./Decision";
 import { Ends } from "./Ends";
 import { Journey } from "./Journey";
-import { firstSelection, hopAt, hopText, parseHop, type HopKey, type Path } from "./journey";
+import { firstSelection, hopAt, hopText, parseHop, type HopKey, type Path, wrapOf } from "./journey";
 import { KeepCase } from "./KeepCase";
 import { Sentence } from "./Sentence";
 import { SourcePane } from "./SourcePane";
@@ -79,11 +80,7 @@ export function CasePage() {
           ) : null}
         </span>
       </header>
-      {stored ? (
-        <p className="soft border-b border-base-300 px-4 py-1">
-          Case {stored.id}{stored.reporter ? `, told by ${stored.reporter}` : ""}: <span className="text-base-content">{stored.complaint}</span>
-        </p>
-      ) : null}
+      {stored ? <CaseWork survey={survey} stored={stored} works={path.data?.works} question={question} /> : null}
       {params.case && cases.data && !stored ? <Failed error={new Error("This survey has no such case.")} /> : null}
       {params.case && cases.error ? <Failed error={cases.error} /> : null}
       {question === null && !params.case ? (
@@ -100,6 +97,7 @@ export function CasePage() {
         <Answer
           key={JSON.stringify(question)}
           survey={survey}
+          question={question as Question}
           path={path.data}
           also={path.data.also ?? null}
           ids={path.data.touching}
@@ -115,8 +113,8 @@ export function CasePage() {
   );
 }
 
-function Answer({ survey, path, also, ids, hopQuery, onHop }: {
-  survey: number; path: Path; also: Path | null; ids: string[]; hopQuery: string | null; onHop: (key: HopKey) => void;
+function Answer({ survey, question, path, also, ids, hopQuery, onHop }: {
+  survey: number; question: Question; path: Path; also: Path | null; ids: string[]; hopQuery: string | null; onHop: (key: HopKey) => void;
 }) {
   const names = useNames(survey);
   const svg = useRef<SVGSVGElement>(null);
@@ -144,8 +142,8 @@ function Answer({ survey, path, also, ids, hopQuery, onHop }: {
     const routes = hop?.route?.because ?? [];
     const unusable = (decision.data?.candidates ?? []).filter((c) => c.state === "unusable").flatMap((c) => c.route.because);
     const gates = (ends.data?.gates ?? []).filter((gate) => gate.holds === false).flatMap((gate) => gate.evidence).filter((item) => !item.default);
-    // Only where nothing matches is a line missing for certain.
-    const none = !decision.data?.uncertain && !decision.data?.candidates.some((item) => item.state === "wins");
+    // Only where nothing matches, used or not, is a line missing for certain.
+    const none = !decision.data?.uncertain && !decision.data?.candidates.some((item) => item.state === "wins" || item.state === "unusable");
     const missing = !none ? [] : (decision.data?.missing?.chain ?? []).flatMap((step) => step.evidence).filter((item) => item.missing);
     const broken = branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1;
     return broken ? [...unusable, ...missing, ...gates, ...routes] : [...routes, ...gates];
@@ -175,11 +173,11 @@ function Answer({ survey, path, also, ids, hopQuery, onHop }: {
         </div>
         <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1.25fr)_minmax(0,0.95fr)_minmax(0,1fr)]">
           <Decision survey={survey} device={device} target={target} reason={branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1 && !path.sentence.endsWith(branch.reason) ? branch.reason : null} />
-          <Ends survey={survey} device={device} question={endsQuestion} nothing={nothing} />
+          <Ends survey={survey} device={device} question={endsQuestion} nothing={nothing} wrap={hop ? wrapOf(hop) : null} />
           <SourcePane survey={survey} device={device} evidence={evidence} />
         </div>
       </div>
-      <Aside survey={survey} path={path} also={also} ids={ids} />
+      <Aside survey={survey} question={question} path={path} also={also} ids={ids} />
     </div>
   );
 }

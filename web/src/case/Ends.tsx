@@ -4,10 +4,12 @@ import { useEnds, useNeighbours, type EndsQuestion } from "../api/queries";
 import { RelationGates } from "../neighbours/RelationGates";
 import { relationKey } from "../neighbours/relations";
 import { Failed, Working } from "../ui/States";
+import { VERDICT_WORDS } from "../ui/words";
+import { wrapOf, type Wrap } from "./journey";
 
 /** The link to the next device, both ends gate by gate. */
-export function Ends({ survey, device, question, nothing }: {
-  survey: number; device: string; question: EndsQuestion | null; nothing: string;
+export function Ends({ survey, device, question, nothing, wrap }: {
+  survey: number; device: string; question: EndsQuestion | null; nothing: string; wrap: Wrap | null;
 }) {
   const ends = useEnds(survey, question);
   const data = ends.data;
@@ -24,6 +26,7 @@ export function Ends({ survey, device, question, nothing }: {
         <b>The ends</b>{" "}
         <span className="soft">{data ? `${name(data.left)} – ${data.right ? name(data.right) : (data.lan ?? "nobody")}` : ""}</span>
       </h2>
+      {wrap ? <Outer survey={survey} wrap={wrap} /> : null}
       {question === null ? <p className="soft">{nothing}</p> : null}
       {question !== null && ends.isPending ? <Working what="Comparing both ends" /> : null}
       {ends.error ? <Failed error={ends.error} /> : null}
@@ -74,5 +77,33 @@ export function Ends({ survey, device, question, nothing }: {
       ) : null}
       {relations.map((relation) => <RelationGates key={relationKey(relation)} survey={survey} relation={relation} />)}
     </section>
+  );
+}
+
+/** The outer packet's own journey, folded inside the inner one. */
+function Outer({ survey, wrap }: { survey: number; wrap: Wrap }) {
+  const branch = wrap.under?.branches[0];
+  return (
+    <details open className="mb-2 rounded-field border border-base-300 p-1.5">
+      <summary className="cursor-pointer">
+        <b>Wrapped in {wrap.mode === "gre" ? "GRE" : "IP in IP"}</b> <span className="mono">{wrap.local} → {wrap.remote}</span>
+        {wrap.under ? <span className={wrap.under.verdict === "delivered" ? "good" : "stop"}>, outer packet {VERDICT_WORDS[wrap.under.verdict]}</span> : null}
+      </summary>
+      {branch ? (
+        <ol className="pt-1">
+          {branch.hops.map((hop, index) => {
+            const inner = wrapOf(hop);
+            return (
+              <li key={index}>
+                <Link className="underline decoration-dotted" to={`/s/${survey}/devices/${hop.device}`}>{hop.device}</Link>{" "}
+                <span className="soft">{hop.route ? hop.route.prefix : "no route"}{hop.out ? `, out of ${hop.out}` : ""}</span>
+                {inner ? <Outer survey={survey} wrap={inner} /> : null}
+              </li>
+            );
+          })}
+        </ol>
+      ) : null}
+      {branch && branch.verdict !== "delivered" ? <p className="stop">{branch.reason}</p> : null}
+    </details>
   );
 }

@@ -1,7 +1,7 @@
 import { useLayoutEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
 
 import { protocolWords, VERDICT_WORDS } from "../ui/words";
-import { hopText, layOut, type HopKey, type Lane, type LegName, type Path, type Station } from "./journey";
+import { hopText, layOut, type HopKey, type Lane, type LegName, type Path, type Station, wrapOf } from "./journey";
 
 interface Props {
   path: Path;
@@ -280,6 +280,23 @@ function LaneLine({ lane, y, mainY, centre, stationX, column, end }: {
   const stopX = endX + direction * Math.min(22, column * 0.18);
   return (
     <g fill="none" aria-hidden="true">
+      {/* What goes through a tunnel is a lane within a lane. */}
+      {shown.map((station, i) => {
+        const wrap = wrapOf(station.hop);
+        const x0 = points[i];
+        if (!wrap || x0 === undefined) return null;
+        const x1 = points[i + 1] ?? x0 + direction * Math.min(22, column * 0.18);
+        const from = x0 + direction * 9;
+        const to = points[i + 1] === undefined ? x1 : x1 - direction * 9;
+        return (
+          <g key={station.index}>
+            <rect x={Math.min(from, to)} y={y - 7} width={Math.abs(to - from)} height={14} rx={7} stroke={colour} strokeWidth="1.4" />
+            {Math.abs(to - from) > 60 ? (
+              <text x={(from + to) / 2} y={y + out * 15 + 4} textAnchor="middle" fontSize="10.5" fill="var(--soft)" stroke="none">{wrap.mode === "gre" ? "GRE" : "IP in IP"}</text>
+            ) : null}
+          </g>
+        );
+      })}
       <path d={d} stroke={colour} strokeWidth={thick} strokeLinejoin="round" />
       {delivered && lane.level === 0 ? (
         <path d={`M${endX - 6} ${y - out * 9}h12l-6 ${-out * 9}z`} fill={colour} />

@@ -189,3 +189,17 @@ export function hopAt(path: Path, key: HopKey): Hop | null {
   const leg = key.leg === "outbound" ? path.outbound : path.return;
   return leg?.branches[key.branch]?.hops[key.index] ?? null;
 }
+
+/** A packet wrapped in another, and the outer packet's own journey. */
+export interface Wrap {
+  mode: string;
+  local: string;
+  remote: string;
+  under: Path["outbound"] | null;
+}
+
+/** What a hop wraps the packet in, if it does. */
+export function wrapOf(hop: Hop): Wrap | null {
+  const found = hop.actions.find((action) => action.do === "wrap");
+  return found ? (found as unknown as Wrap) : null;
+}

@@ -1,4 +1,4 @@
-import { Cable, Handshake, ListChecks, MapIcon, Moon, FolderOpen, Search, Siren, Sun, SunMoon, UserRound } from "lucide-react";
+import { Cable, FilePen, Handshake, ListChecks, MapIcon, Moon, FolderOpen, Search, Siren, Sun, SunMoon, UserRound } from "lucide-react";
 import { useEffect, useState, type ReactNode } from "react";
 import { NavLink, Outlet, useLocation, useNavigate, useParams } from "react-router";
 
@@ -43,7 +43,7 @@ export function Shell() {
   const base = `/s/${survey}`;
 
   useEffect(() => {
-    const go: Record<string, string> = { c: "cases", m: "map", d: "devices", f: "findings", n: "neighbours", r: "reading" };
+    const go: Record<string, string> = { c: "cases", m: "map", d: "devices", f: "findings", n: "neighbours", r: "reading", h: "change" };
     const onKey = (event: KeyboardEvent) => {
       if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "k") {
         event.preventDefault();
@@ -87,6 +87,7 @@ export function Shell() {
             <Item to={`${base}/map`} icon={<MapIcon size={18} aria-hidden />} shortcut="m">Map</Item>
             <Item to={`${base}/neighbours`} icon={<Handshake size={18} aria-hidden />} shortcut="n">Neighbours</Item>
             <Item to={`${base}/devices`} icon={<Cable size={18} aria-hidden />} shortcut="d">Devices</Item>
+            <Item to={`${base}/change`} icon={<FilePen size={18} aria-hidden />} shortcut="h">Change</Item>
             <Item to={`${base}/findings`} icon={<ListChecks size={18} aria-hidden />} shortcut="f">Findings</Item>
           </>
         ) : null}
@@ -107,7 +108,7 @@ export function Shell() {
                 className="select select-ghost select-xs w-auto max-w-xl font-semibold text-base-content"
                 value={params.survey}
                 onChange={(event) => {
-                  const rest = location.pathname.replace(/^\/s\/\d+/, "").replace(/^\/cases\/\d+$/, "/cases");
+                  const rest = location.pathname.replace(/^\/s\/\d+/, "").replace(/^\/cases\/\d+.*$/, "/cases").replace(/^\/change\/\d+$/, "/change");
                   void navigate(`/s/${event.target.value}${rest}${location.search}`);
                 }}
               >

@@ -8,6 +8,10 @@ export function download(name: string, text: string, type: string): void {
   setTimeout(() => URL.revokeObjectURL(url), 1000);
 }
 
+export function downloadText(text: string, name: string): void {
+  download(name, text, "text/plain");
+}
+
 function cell(value: string): string {
   // A leading sign would make a spreadsheet take the cell for a formula.
   const safe = /^[=+\-@\t\r]/.test(value) ? `'${value}` : value;

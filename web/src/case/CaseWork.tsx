@@ -1,0 +1,76 @@
+import { useState } from "react";
+import { Link } from "react-router";
+
+import type { Shapes } from "../api/client";
+import { useDiagnosis, useSurveys, type Question } from "../api/queries";
+import { when } from "../ui/words";
+import { STATE_WORDS, useStep, type Step } from "./steps";
+
+type Case = Shapes["CaseShape"];
+
+const DONE = ["verified", "closed-unverified"];
+
+/** The life of a case: its state, the next steps, and what was done. */
+export function CaseWork({ survey, stored, works, question }: {
+  survey: number; stored: Case; works: string | undefined; question: Question | null;
+}) {
+  const step = useStep(survey);
+  const surveys = useSurveys();
+  const [note, setNote] = useState("");
+  const [open, setOpen] = useState(false);
+  const diagnosis = useDiagnosis(survey, works && works !== "yes" && works !== "unknown" ? question : null);
+  const proven = diagnosis.data?.answer?.causes.find((cause) => cause.certainty === "proven");
+  const take = (body: Step) => step.mutate({ case: stored.id, body });
+  const done = DONE.includes(stored.state);
+  const own = surveys.data?.surveys.find((item) => item.id === survey);
+  const newer = (surveys.data?.surveys ?? []).filter((item) => item.id !== survey && (!own?.taken_at || !item.taken_at || item.taken_at > own.taken_at));
+  return (
+    <section aria-label="The case" className="border-b border-base-300 px-4 py-1.5">
+      <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
+        <span className="soft min-w-0">
+          Case {stored.id}{stored.reporter ? `, told by ${stored.reporter}` : ""}: <span className="text-base-content">{stored.complaint}</span>
+        </span>
+        <span data-testid="case-state" className="rounded-field border border-base-content px-1.5 font-semibold">{STATE_WORDS[stored.state]}</span>
+        {stored.same_cause.length ? (
+          <span className="soft">same cause as {stored.same_cause.map((id, index) => <span key={id}>{index ? ", " : ""}<Link className="underline" to={`/s/${survey}/cases/${id}`}>case {id}</Link></span>)}</span>
+        ) : null}
+        <span className="ml-auto flex flex-wrap items-center gap-1.5">
+          {["reported", "not-reproduced"].includes(stored.state) && works && works !== "yes" ? <Button onClick={() => take({ step: "confirm" })}>Confirm</Button> : null}
+          {["reported", "confirmed"].includes(stored.state) && works === "yes" ? <Button onClick={() => take({ step: "not-reproduced" })}>Not reproduced</Button> : null}
+          {["reported", "confirmed"].includes(stored.state) && proven ? <Button onClick={() => take({ step: "cause", finding: proven.id })}>This is the cause</Button> : null}
+          {stored.proposal ? <Link className="btn btn-xs" to={`/s/${survey}/change/${stored.proposal}`}>The proposal</Link> : null}
+          {!done && newer.length ? (
+            <select className="select select-xs w-48" aria-label="Verify on a newer survey" value="" onChange={(event) => event.target.value && take({ step: "verify", survey: Number(event.target.value) })}>
+              <option value="">Verify on a newer survey</option>
+              {newer.map((item) => <option key={item.id} value={item.id}>{item.title}, {when(item.taken_at)}</option>)}
+            </select>
+          ) : null}
+          {!done ? <Button onClick={() => take({ step: "close" })}>Close unverified</Button> : <Button onClick={() => take({ step: "reopen" })}>Open again</Button>}
+          <Link className="btn btn-xs" to={`/s/${survey}/cases/${stored.id}/report`}>Report</Link>
+          <button type="button" className="btn btn-ghost btn-xs" aria-expanded={open} onClick={() => setOpen(!open)}>
+            {stored.steps.length ? `${stored.steps.length} steps` : "Notes"}
+          </button>
+        </span>
+      </div>
+      {step.error ? <p role="alert" className="stop pt-1 font-semibold">{step.error.message}</p> : null}
+      {open ? (
+        <div className="grid grid-cols-[minmax(0,1fr)_22rem] gap-4 py-2">
+          <ol className="max-h-36 space-y-0.5 overflow-auto">
+            {stored.steps.length === 0 ? <li className="soft">Nothing was noted yet.</li> : null}
+            {stored.steps.map((item, index) => (
+              <li key={index}><span className="soft">{when(item.at)}{item.by ? `, ${item.by}` : ""}:</span> <b>{item.step.replaceAll("-", " ")}</b> {item.text}</li>
+            ))}
+          </ol>
+          <form className="flex items-start gap-2" onSubmit={(event) => { event.preventDefault(); take({ step: "note", text: note }); setNote(""); }}>
+            <textarea className="textarea textarea-sm min-h-14 flex-1" aria-label="A note" maxLength={4000} value={note} onChange={(event) => setNote(event.target.value)} />
+            <button type="submit" className="btn btn-sm" disabled={!note.trim()}>Note</button>
+          </form>
+        </div>
+      ) : null}
+    </section>
+  );
+}
+
+function Button({ onClick, children }: { onClick: () => void; children: string }) {
+  return <button type="button" className="btn btn-xs" onClick={onClick}>{children}</button>;
+}

@@ -1,0 +1,148 @@
+import { Check, CircleHelp } from "lucide-react";
+import { useState } from "react";
+import { Link, useNavigate } from "react-router";
+
+import type { Shapes } from "../api/client";
+import { useDiagnosis, type Question } from "../api/queries";
+import { EditLines } from "../change/EditLines";
+import { useKeep } from "../change/keep";
+import { EvidenceLink } from "../ui/EvidenceLink";
+import { Wheel } from "../ui/Wheel";
+import { many } from "../ui/words";
+
+type Cause = Shapes["CauseShape"];
+
+function Certainty({ proven }: { proven: boolean }) {
+  return proven ? (
+    <span className="good inline-flex items-center gap-1 rounded-field border border-success px-1.5 text-[0.86rem] font-semibold">
+      <Check aria-hidden size={13} /> proven
+    </span>
+  ) : (
+    <span className="soft inline-flex items-center gap-1 rounded-field border border-dashed border-current px-1.5 text-[0.86rem] font-semibold">
+      <CircleHelp aria-hidden size={13} /> does not heal alone
+    </span>
+  );
+}
+
+function Count({ value, word, bad }: { value: number; word: string; bad?: boolean }) {
+  return (
+    <span className={`rounded-field border border-base-300 px-2 py-0.5 ${bad && value ? "stop border-error" : ""}`}>
+      <b className="text-[1.1rem] leading-none">{value}</b> <span className="soft">{word}</span>
+    </span>
+  );
+}
+
+function Suspect({ survey, question, cause, first, partOf }: {
+  survey: number; question: Question; cause: Cause; first: boolean; partOf: number;
+}) {
+  const navigate = useNavigate();
+  const [open, setOpen] = useState(first);
+  const keep = useKeep(survey, (proposal) => void navigate(`/s/${survey}/change/${proposal}`));
+  const { remedy, proof } = cause;
+  return (
+    <li className={`rounded-box border p-2 ${first ? "border-base-content" : "border-base-300"}`} data-testid="suspect">
+      <p><b>{cause.summary}</b></p>
+      {open ? <p className="soft pt-1">{cause.detail}</p> : null}
+      <p className="flex flex-wrap items-center gap-x-2 gap-y-1 pt-1">
+        <Certainty proven={cause.certainty === "proven"} />
+        {cause.evidence.filter((item) => !item.default).slice(0, 2).map((item, index) => (
+          <EvidenceLink key={index} survey={survey} item={item} />
+        ))}
+      </p>
+      {remedy && open ? (
+        <>
+          <p className="pt-1.5">{remedy.title}</p>
+          <EditLines edits={remedy.edits} />
+          <p className="flex flex-wrap gap-1.5 pt-1.5" aria-label="What the remedy does to all pairs">
+            <Count value={proof.heals} word="heal" />
+            <Count value={proof.breaks} word="break" bad />
+            <Count value={proof.moves} word="move" />
+          </p>
+          {partOf > 1 ? <p className="soft pt-1">One of {partOf} that are needed together.</p> : null}
+          <p className="flex gap-2 pt-2">
+            <button
+              type="button" className="btn btn-sm btn-neutral" disabled={keep.isPending}
+              onClick={() => keep.mutate({ title: remedy.title, edits: remedy.edits, question: asked(question) })}
+            >
+              Rehearse
+            </button>
+          </p>
+          {keep.error ? <p role="alert" className="stop pt-1 font-semibold">{keep.error.message}</p> : null}
+        </>
+      ) : null}
+      {!open ? (
+        <button type="button" className="btn btn-ghost btn-xs mt-1 -ml-2" onClick={() => setOpen(true)} aria-label={`More on: ${cause.summary}`}>More</button>
+      ) : null}
+    </li>
+  );
+}
+
+/** What a change is asked about: the complaint without what only shapes the packet. */
+export function asked(question: Question): { from: string; to: string } {
+  const out: Partial<Question> & { from: string; to: string } = { ...question };
+  delete out.size;
+  delete out.dont_fragment;
+  return out;
+}
+
+/** The suspects of a complaint that is true, best first. */
+export function Suspects({ survey, question }: { survey: number; question: Question }) {
+  const diagnosis = useDiagnosis(survey, question);
+  const navigate = useNavigate();
+  const keep = useKeep(survey, (proposal) => void navigate(`/s/${survey}/change/${proposal}`));
+  const data = diagnosis.data;
+  const answer = data?.answer;
+  const cure = answer ? answer.causes.filter((cause) => answer.cure.includes(cause.id)) : [];
+  return (
+    <section aria-label="Suspects">
+      <h2 className="pb-1.5">
+        <b>Suspects</b>{" "}
+        <span className="soft">{answer ? many(answer.tried, "remedy tried", "remedies tried") : ""}</span>
+      </h2>
+      {diagnosis.error ? <p role="alert" className="stop">{diagnosis.error.message}</p> : null}
+      {!diagnosis.error && (!data || data.state === "working") ? (
+        <div role="status" className="soft">
+          <p className="flex items-center gap-2"><Wheel className="h-5 w-5 animate-spin" /> Trying remedies on a copy</p>
+          {data ? (
+            <>
+              <progress className="progress mt-1.5 w-full" value={data.tried} max={data.of} aria-label="Remedies tried" />
+              <p className="pt-1">{data.what}</p>
+            </>
+          ) : null}
+        </div>
+      ) : null}
+      {answer && cure.length > 1 ? (
+        <p className="pb-2">
+          <b>{cure.length} faults hide behind each other.</b> The complaint works only with all of their remedies.{" "}
+          <button
+            type="button" className="btn btn-xs"
+            onClick={() =>
+              keep.mutate({
+                title: cure.map((cause) => cause.remedy?.title ?? "").join(" "),
+                edits: cure.flatMap((cause) => cause.remedy?.edits ?? []),
+                question: asked(question),
+              })
+            }
+          >
+            Rehearse them together
+          </button>
+        </p>
+      ) : null}
+      {answer && answer.cure.length === 0 ? <p className="pb-2">{answer.says}</p> : null}
+      <ul className="space-y-2">
+        {answer?.causes.map((cause, index) => (
+          <Suspect
+            key={cause.id} survey={survey} question={question} cause={cause}
+            first={index === 0} partOf={answer.cure.includes(cause.id) ? answer.cure.length : 1}
+          />
+        ))}
+      </ul>
+      {answer && !answer.complete ? <p className="soft pt-1">Not everything was tried: this is the best answer so far.</p> : null}
+      {answer ? (
+        <p className="pt-1.5">
+          <Link className="underline" to={`/s/${survey}/change?from=${question.from}&to=${question.to}`}>Try a change of your own</Link>
+        </p>
+      ) : null}
+    </section>
+  );
+}

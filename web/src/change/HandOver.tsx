@@ -1,0 +1,50 @@
+import { useState } from "react";
+
+import type { Shapes } from "../api/client";
+import { downloadText } from "../ui/download";
+
+type Part = Shapes["HandOverShape"];
+
+/** The change for each device, in order, to copy, to keep, and to take back. */
+export function HandOver({ parts }: { parts: Part[] }) {
+  if (!parts.length) return <p className="soft">Nothing is configured by this change, so there is nothing to hand over.</p>;
+  const all = parts
+    .map((part, index) => `# ${index + 1}. ${part.device}, ${part.language}\n${part.apply}\n\n# the way back on ${part.device}\n${part.back}\n`)
+    .join("\n");
+  return (
+    <div className="space-y-4">
+      <p className="flex items-center gap-2">
+        <span>{parts.length > 1 ? "In this order:" : "On one device:"}</span>
+        <button type="button" className="btn btn-sm" onClick={() => downloadText(all, "change.txt")}>Download all</button>
+      </p>
+      {parts.map((part, index) => (
+        <section key={index} aria-label={`${part.device}, ${part.language}`}>
+          <h3 className="pb-1"><b>{index + 1}. {part.device}</b> <span className="soft">{part.language}, {part.files.join(", ")}</span></h3>
+          <div className="grid grid-cols-2 gap-3">
+            <Text title="the change" text={part.apply} name={`${part.device}-change`} />
+            <Text title="the way back" text={part.back} name={`${part.device}-back`} />
+          </div>
+        </section>
+      ))}
+    </div>
+  );
+}
+
+function Text({ title, text, name }: { title: string; text: string; name: string }) {
+  const [copied, setCopied] = useState(false);
+  return (
+    <div className="min-w-0">
+      <p className="soft flex items-center gap-1">
+        {title}
+        <button
+          type="button" className="btn btn-ghost btn-xs ml-auto"
+          onClick={() => void navigator.clipboard.writeText(text).then(() => setCopied(true))}
+        >
+          {copied ? "Copied" : "Copy"}
+        </button>
+        <button type="button" className="btn btn-ghost btn-xs" onClick={() => downloadText(text, `${name}.txt`)}>Download</button>
+      </p>
+      <pre tabIndex={0} className="mono max-h-72 overflow-auto rounded-box border border-base-300 bg-base-100 p-2">{text}</pre>
+    </div>
+  );
+}
