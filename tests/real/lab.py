@@ -54,6 +54,8 @@ class Lab:
     """Names in `links` that are not devices: everything plugged in there shares a segment."""
     dummies: Mapping[str, list[str]] = field(default_factory=dict)
     """Interfaces of routers that lead nowhere, for subnets without hosts."""
+    daemons: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    """Daemons that run on a router though its text does not configure them (yet)."""
     tag: str = field(default_factory=lambda: f"t{os.getpid()}")
 
     @property
@@ -128,7 +130,7 @@ class Lab:
         for path in (folder, folder / "frr.conf", folder / "vtysh.conf", run):
             shutil.chown(path, "frr", "frr")
         wanted = [d for d, sign in PROTOCOLS.items() if f"\n{sign}" in config]
-        for daemon in ("zebra", "staticd", *wanted):
+        for daemon in dict.fromkeys(("zebra", "staticd", *wanted, *self.daemons.get(name, ()))):
             self.run(name, str(DAEMONS / daemon), "-d", "-N", space)
         self.run(name, "vtysh", "-N", space, "-b", check=False)
 
