@@ -278,3 +278,61 @@ CONTRAST = """() => {
   }
   return out;
 }"""
+
+
+def test_a_case_from_complaint_to_proposal(page: Page) -> None:
+    """The first suspect is rehearsed, handed over, and proposed for the case."""
+    open_case(page, "The kiosk at Shag Rock sells no tickets")
+    page.get_by_role("button", name="Confirm").click()
+    expect(page.get_by_test_id("case-state")).to_have_text("confirmed")
+    first = page.get_by_test_id("suspect").first
+    expect(first).to_contain_text("hello interval", timeout=60_000)
+    expect(first).to_contain_text("proven")
+    page.get_by_role("button", name="This is the cause").click()
+    expect(page.get_by_test_id("case-state")).to_have_text("cause found")
+    first.get_by_role("button", name="Rehearse").click()
+    does = page.get_by_role("region", name="What the change does")
+    expect(does).to_contain_text("the complaint is healed")
+    expect(page.get_by_role("img", name=re.compile("heals: "))).to_be_visible()
+    page.get_by_role("tab", name="difference").click()
+    expect(page.get_by_role("cell", name="ip ospf hello-interval 2").first).to_be_visible()
+    page.get_by_role("tab", name="journey").click()
+    expect(page.get_by_role("region", name="With the change")).to_contain_text("It works")
+    page.get_by_role("tab", name="hand over").click()
+    with page.expect_download() as got:
+        page.get_by_role("button", name="Download all").click()
+    assert "ip ospf hello-interval 2" in Path(got.value.path()).read_text()
+    page.get_by_role("button", name="Propose for the case").click()
+    expect(page.get_by_test_id("case-state")).to_have_text("remedy proposed")
+    page.get_by_role("link", name="Report").click()
+    report = page.get_by_role("article")
+    expect(report).to_contain_text("The way back")
+    expect(report).to_contain_text("remedy proposed")
+
+
+def test_a_change_of_ones_own_is_rehearsed_and_kept(page: Page, broken: int) -> None:
+    page.goto(f"/s/{broken}/change")
+    page.get_by_label("Device", exact=True).select_option("tern")
+    box = page.get_by_role("textbox", name="Source of tern, frr.conf")
+    box.fill(box.input_value().replace("ip route 10.64.40.0/24 eth2\n", ""))
+    page.get_by_role("button", name="Rehearse this text").click()
+    does = page.get_by_role("region", name="What the change does")
+    expect(does).to_contain_text("pairs heal")
+    page.get_by_role("tab", name="edit").click()
+    page.get_by_label("Device to take down").select_option("office")
+    page.get_by_role("region", name="Take down").get_by_role("button", name="Down").nth(1).click()
+    page.get_by_role("tab", name="effect").click()
+    expect(page.get_by_role("img", name=re.compile("breaks: "))).to_be_visible()
+    page.get_by_label("What the change is called").fill("Without the office")
+    page.get_by_role("button", name="Keep as proposal").click()
+    page.wait_for_url(re.compile(r"/change/\d+$"))
+    expect(page.get_by_role("heading", name="Without the office")).to_be_visible()
+
+
+def test_faults_that_hide_each_other_are_rehearsed_together(page: Page, broken: int) -> None:
+    page.goto(f"/s/{broken}/case?from=shag-kiosk&to=bank-desk")
+    suspects = page.get_by_role("region", name="Suspects")
+    # The search shows its progress meanwhile; on a slow machine it takes its time.
+    expect(suspects).to_contain_text("2 faults hide behind each other", timeout=60_000)
+    suspects.get_by_role("button", name="Rehearse them together").click()
+    expect(page.get_by_role("region", name="What the change does")).to_contain_text("is healed")
