@@ -34,8 +34,11 @@ from .readers.survey import Survey, read_survey
 class Computed:
     """The computed view of one survey. Nothing here changes once it is computed."""
 
-    def __init__(self, survey: Survey) -> None:
+    def __init__(self, survey: Survey, before: Tables | None = None) -> None:
+        """`before` are the tables of the survey of which this is a changed copy; what it quotes
+        from texts may then have the line numbers from before the change."""
         self.survey = survey
+        self._before = before
 
     @classmethod
     def from_files(cls, files: Mapping[str, bytes], key: bytes) -> Computed:
@@ -48,7 +51,7 @@ class Computed:
 
     @cached_property
     def _settled(self) -> tuple[Tables, Forwarding]:
-        return settle(self.network)
+        return settle(self.network, self._before)
 
     @property
     def tables(self) -> Tables:
@@ -141,7 +144,7 @@ class Computed:
             EditError: an edit cannot be made.
         """
         changed = apply(self.survey, edits)
-        return Rehearsal(self, Computed(changed.survey), changed)
+        return Rehearsal(self, Computed(changed.survey, self.tables), changed)
 
     def inspect_json(self) -> dict[str, list[dict[str, object]]]:
         """The `inspect` document of the contract."""
@@ -196,10 +199,17 @@ class Computed:
 
 
 class Rehearsal:
-    """A survey before and after a change."""
+    """A survey before and after a change.
+
+    `after` computes only what the change touches. `anew` quotes the changed texts exactly.
+    """
 
     def __init__(self, before: Computed, after: Computed, changed: Changed) -> None:
         self.before, self.after, self.changed = before, after, changed
+
+    @cached_property
+    def anew(self) -> Computed:
+        return Computed(self.changed.survey)
 
     @cached_property
     def effect(self) -> Effect:

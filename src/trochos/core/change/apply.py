@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from ..network.edits import DataEdit, Down, Edit, EditError, TextEdit
 from ..network.facts import Network
 from ..readers.survey import Survey, read_again
-from .data import DataEditor
+from .data import DataEditor, edited
 from .text import Editor
 
 
@@ -49,7 +49,7 @@ def edit_texts(
             case (Editor(), TextEdit()):
                 editor.apply(edit)
             case (DataEditor(), DataEdit()):
-                editor.apply(edit)
+                editor.text = edited(editor.text, edit)
             case _:
                 raise EditError(
                     f"{edit.device}, {edit.file}: one file is edited either by lines or by paths."

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from functools import lru_cache
 from typing import Any
 
 from ..network.edits import DataEdit, EditError
@@ -209,6 +210,18 @@ class DataEditor:
         opening, closing = ("{", "}") if isinstance(node.value, dict) else ("[", "]")
         body = f"{opening}\n{indent}{label}{self._dump(value, indent)}\n{outer}{closing}"
         self.text = self.text[: node.start] + body + self.text[node.end :]
+
+
+@lru_cache(maxsize=512)
+def edited(text: str, edit: DataEdit) -> str:
+    """A masked text after one edit; a search tries the same edits again and again.
+
+    Raises:
+        EditError: as `DataEditor.apply`.
+    """
+    editor = DataEditor(edit.device, edit.file, text)
+    editor.apply(edit)
+    return editor.text
 
 
 def _typed(keys: dict[str, str]) -> dict[str, Any]:

@@ -19,6 +19,7 @@ from ..forwarding.settle import settle
 from ..forwarding.walk import Leg
 from ..network.edits import Edit, EditError, Remedy
 from ..network.facts import End
+from ..network.source import Source
 from ..protocols.gates import Relation
 from ..readers.survey import Survey
 from .finding import Finding
@@ -204,6 +205,8 @@ class Search:
             suspects.append(Suspect(replace(finding, remedies=remedies), weight))
         if looking:
             suspects += look(bench, path)
+        if bench is not self.base:
+            suspects = [Suspect(self._as_it_stands(s.finding), s.weight) for s in suspects]
         out: list[Option] = []
         wrong = {finding.id for finding in findings if finding.severity == "breaks"}
         seen: set[tuple[Edit, ...]] = set()
@@ -216,6 +219,23 @@ class Search:
                 out.append(Option(suspect.finding, remedy, suspect.weight, order, known))
         out.sort(key=lambda o: (o.weight + min(o.order, 2), o.order))
         return out
+
+    def _as_it_stands(self, finding: Finding) -> Finding:
+        """A finding of a changed copy, with the line numbers of the texts that people have."""
+        return replace(finding, evidence=tuple(map(self._line_of, finding.evidence)))
+
+    def _line_of(self, source: Source) -> Source:
+        text = self.base.survey.text(source.device, source.file)
+        if source.line is None or text is None:
+            return source
+        rows = text.split("\n")
+        wanted = source.text.strip()
+        if source.line <= len(rows) and rows[source.line - 1].strip() == wanted:
+            return source
+        alike = [n for n, row in enumerate(rows, 1) if row.strip() == wanted]
+        if not alike:
+            return source
+        return source._replace(line=min(alike, key=lambda n: abs(n - (source.line or 0))))
 
     def _towards_peer(self, bench: Bench, finding: Finding) -> list[Suspect]:
         """A session that lacks its way: the way between the two is a complaint of its own."""
@@ -265,7 +285,7 @@ class Search:
         trial: Trial | None = None
         try:
             changed = apply(self.base.survey, edits)
-            bench = bench_of(changed.survey)
+            bench = bench_of(changed.survey, self.base)
             trial = Trial(bench, edits, self._ask(bench))
         except (EditError, EndpointError):
             trial = None  # they contradict each other, or take an end of the complaint away
@@ -428,20 +448,32 @@ class Search:
         return None if trial is None else (trial, chosen)
 
     def _reduced(self, chosen: list[Option]) -> list[Option]:
-        """Without the members that are not needed, the least believed left out first.
+        """A set of which each member is needed, made of the most believed.
 
-        It goes on until no member can be left out: only then each is needed.
+        Halves are left out together as long as that heals (the divide and conquer of
+        Junker, QuickXplain, AAAI 2004): a few needed ones among many cost few trials.
         """
-        smaller = True
-        while smaller and len(chosen) > 1:
-            smaller = False
-            for option in sorted(chosen, key=lambda o: -(o.weight + o.order)):
-                rest = [o for o in chosen if o is not option]
-                edits = tuple(edit for o in rest for edit in o.edits)
-                trial = self._try(edits, "is each of them needed?")
-                if trial is not None and trial.works == "yes":
-                    chosen, smaller = rest, True
-        return chosen
+        ordered = sorted(chosen, key=lambda o: o.weight + o.order)
+
+        def heals(options: list[Option]) -> bool:
+            edits = tuple(edit for option in options for edit in option.edits)
+            trial = self._try(edits, "is each of them needed?")
+            return trial is not None and trial.works == "yes"
+
+        def needed(given: list[Option], fresh: bool, rest: list[Option]) -> list[Option]:
+            if fresh and given and heals(given):
+                return []
+            if len(rest) == 1:
+                return rest
+            half = len(rest) // 2
+            first, second = rest[:half], rest[half:]
+            late = needed(given + first, True, second)
+            early = needed(given + late, bool(late), first)
+            return early + late
+
+        found = needed([], False, ordered)
+        # A search that was stopped on the way has shown nothing of the rest.
+        return chosen if self.stopped or not found else found
 
     def _set(self, chosen: list[Option]) -> tuple[list[Cause], list[str]]:
         whole = tuple(edit for o in chosen for edit in o.edits)
@@ -490,9 +522,9 @@ class Search:
         )
 
 
-def bench_of(survey: Survey) -> Bench:
-    """A survey computed as far as single paths need it."""
-    return Bench(survey, *settle(survey.network))
+def bench_of(survey: Survey, base: Bench) -> Bench:
+    """A changed copy of a survey, computed as far as single paths need it."""
+    return Bench(survey, *settle(survey.network, base.tables))
 
 
 def trial_findings(trial: Trial) -> list[Finding]:

@@ -128,6 +128,8 @@ class FamilyReach:
         self.ways = self._group_by_ways()
         self._along: dict[tuple[int, int], list[_Along]] = {}
         self._defaults: dict[int, tuple[list[Address | None], Bits, NDArray[np.int8]]] = {}
+        self.states: dict[str, list[tuple[Address, NDArray[np.int8]]]] = {}
+        """Per device what pings from each of its sources show, kept by `Reach`."""
         self.edges: list[tuple[int, int, NDArray[np.bool_]]] = []
         """(from row, to row, columns that go that way)."""
         shape = (len(self.names), len(self.addresses))

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from ..network.addressing import FAMILIES, Address
 from ..network.facts import Device
-from .families import _DELIVERED, NO, PARTLY, UNSURE, YES, FamilyReach, states_of_ping
+from .families import _DELIVERED, KEPT_ROWS, NO, PARTLY, UNSURE, YES, FamilyReach, states_of_ping
 from .sources import usable_addresses
 from .step import Forwarding
 from .verdicts import BIT, WORST_FIRST
@@ -161,13 +161,21 @@ class Reach:
         mine: NDArray[np.bool_] = (table.owner_rows == table.row[name]) & ~table.shared_columns
         return mine
 
-    def states_of(
-        self, table: FamilyReach, name: str
-    ) -> Iterator[tuple[Address, NDArray[np.int8]]]:
+    def states_of(self, table: FamilyReach, name: str) -> list[tuple[Address, NDArray[np.int8]]]:
         """Per source address of a device, what a ping to every column shows (own columns: YES).
 
         Sources and columns that arrays cannot answer are walked.
         """
+        known = table.states.get(name)
+        if known is None:
+            known = list(self._states_of(table, name))
+            if len(table.names) <= KEPT_ROWS:
+                table.states[name] = known
+        return known
+
+    def _states_of(
+        self, table: FamilyReach, name: str
+    ) -> Iterator[tuple[Address, NDArray[np.int8]]]:
         row = table.row[name]
         sources, _, ok = table.default_rows(row)
         chosen = np.array([-1 if a is None else table.column[a] for a in sources], dtype=np.int64)

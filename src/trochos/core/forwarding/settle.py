@@ -16,8 +16,13 @@ from .step import Forwarding
 ROUNDS = 8
 
 
-def settle(network: Network) -> tuple[Tables, Forwarding]:
-    """The tables of a network and its forwarding view."""
+def settle(network: Network, before: Tables | None = None) -> tuple[Tables, Forwarding]:
+    """The tables of a network and its forwarding view.
+
+    Args:
+        network: the facts.
+        before: the tables of the network of which this is a changed copy; see `compute_tables`.
+    """
     tunnels = [
         End(device.name, interface.name)
         for device in network.devices
@@ -28,7 +33,7 @@ def settle(network: Network) -> tuple[Tables, Forwarding]:
     deaf: frozenset[End] = frozenset()
     torn: dict[End, str] = {}
     for _ in range(ROUNDS):
-        tables = compute_tables(network, deaf)
+        tables = compute_tables(network, deaf, before)
         forwarding = Forwarding(tables, torn=dict(torn))
         for end in tunnels:
             if end in deaf:

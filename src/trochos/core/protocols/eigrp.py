@@ -18,6 +18,7 @@ from ..network.facts import AddressFact, Device, End, Interface, Network, Unmode
 from ..network.routing import EigrpInterface, EigrpProcess, Number, Redistribution
 from ..network.source import Source
 from . import vectors
+from .again import Told
 from .gates import Gate, Judged, Reading, Relation, Side, judge
 from .identity import link_local, router_id, statement_covers
 from .links import Links
@@ -232,10 +233,11 @@ GATES: tuple[Gate[EigrpEnd], ...] = (
 )
 
 
-class EigrpSpeakers:
+class EigrpSpeakers(Told):
     """EIGRP of one family over the whole network, as the scheduler sees it."""
 
     def __init__(self, network: Network, links: Links, family: int) -> None:
+        super().__init__()
         self.family = family
         self.routers: dict[tuple[str, int], Router] = {}
         for device in network.devices:
@@ -246,8 +248,6 @@ class EigrpSpeakers:
         self._relations: list[Relation] = []
         self.hears: dict[tuple[str, int], list[tuple[EigrpEnd, EigrpEnd]]] = defaultdict(list)
         self._find(links)
-        self._local: dict[tuple[str, int], dict[Prefix, Held]] | None = None
-        self._offers: dict[str, list[Route]] = {}
 
     def relations(self) -> list[Relation]:
         return self._relations
@@ -284,16 +284,17 @@ class EigrpSpeakers:
                 )
             )
 
-    def offers(self, tables: Mapping[tuple[str, int], Table]) -> dict[str, list[Route]]:
-        """Candidates of all routers; computed again only if their own announcements changed."""
-        local = {
+    def told(
+        self, tables: Mapping[tuple[str, int], Table]
+    ) -> dict[tuple[str, int], dict[Prefix, Held]]:
+        """What each router announces by itself."""
+        return {
             key: self._own(router, tables[key[0], self.family])
             for key, router in self.routers.items()
         }
-        if local != self._local:
-            self._local = local
-            self._offers = self._converge(local)
-        return self._offers
+
+    def answer(self, told: dict[tuple[str, int], dict[Prefix, Held]]) -> dict[str, list[Route]]:
+        return self._converge(told)
 
     def _own(self, router: Router, table: Table) -> dict[Prefix, Held]:
         process, habits = router.process, router.device.profile.eigrp

@@ -17,6 +17,7 @@ from ..network.facts import AddressFact, Device, End, Interface, Network, Unmode
 from ..network.routing import Redistribution, RipInterface, RipProcess, RouteFilter
 from ..network.source import Source
 from . import vectors
+from .again import Told
 from .gates import NOTHING, ROUTES, Gate, Judged, Reading, Relation, Side, judge
 from .identity import link_local, statement_covers
 from .links import Links
@@ -214,10 +215,11 @@ def _hears(listener: RipEnd, speaker: RipEnd, gates: list[Judged]) -> bool:
 # -- the protocol -------------------------------------------------------------------------
 
 
-class RipSpeakers:
+class RipSpeakers(Told):
     """RIP of one family over the whole network, as the scheduler sees it."""
 
     def __init__(self, network: Network, links: Links, family: int) -> None:
+        super().__init__()
         self.family = family
         self.routers: dict[str, Router] = {}
         for device in network.devices:
@@ -229,8 +231,6 @@ class RipSpeakers:
         self.hears: dict[str, list[tuple[RipEnd, RipEnd]]] = defaultdict(list)
         """Listener's device -> (its end, the speaker's end)."""
         self._find(links)
-        self._local: dict[str, dict[Prefix, Held]] | None = None
-        self._offers: dict[str, list[Route]] = {}
 
     def relations(self) -> list[Relation]:
         return self._relations
@@ -269,16 +269,15 @@ class RipSpeakers:
             Relation("rip", self.family, sides[0], sides[1], outcome.gates, up, (left, right))
         )
 
-    def offers(self, tables: Mapping[tuple[str, int], Table]) -> dict[str, list[Route]]:
-        """Candidates of all routers; computed again only if their own announcements changed."""
-        local = {
+    def told(self, tables: Mapping[tuple[str, int], Table]) -> dict[str, dict[Prefix, Held]]:
+        """What each router announces by itself."""
+        return {
             name: self._own(router, tables[name, self.family])
             for name, router in self.routers.items()
         }
-        if local != self._local:
-            self._local = local
-            self._offers = self._converge(local)
-        return self._offers
+
+    def answer(self, told: dict[str, dict[Prefix, Held]]) -> dict[str, list[Route]]:
+        return self._converge(told)
 
     def _own(self, router: Router, table: Table) -> dict[Prefix, Held]:
         """What a router announces by itself: its subnets, redistribution, a default."""

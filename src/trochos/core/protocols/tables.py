@@ -5,17 +5,22 @@ for the tables of the round before, static routes are resolved against the table
 part of, and one place selects. A protocol looks at tables only for what it redistributes
 or resolves, so most networks settle after two rounds. The number of rounds is bounded:
 routes that keep replacing each other are reported as unsettled.
+
+A changed copy of a network goes through the same rounds from the same start; what the change
+does not touch is taken from the rounds before it (`again`).
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Protocol
 
 from ..network.addressing import FAMILIES, Prefix
 from ..network.facts import Device, End, Network, Unmodelled
 from ..network.quiet import without_collecting
+from .again import Kept, Repeated, Round, TableKey, Told, essence, own_copies
 from .bgp.speakers import BgpSpeakers
 from .connected import connected_routes
 from .eigrp import EigrpSpeakers
@@ -28,7 +33,6 @@ from .routes import Route, Table
 from .selection import choose, explain_losers
 from .statics import StaticResolver
 
-TableKey = tuple[str, int]
 MAX_ROUNDS = 24
 
 
@@ -58,6 +62,8 @@ class Tables:
     tables: dict[TableKey, Table] = field(default_factory=dict)
     speakers: list[Speakers] = field(default_factory=list)
     rounds: int = 0
+    trace: list[Round] = field(default_factory=list)
+    """Every round, for the next copy of this network."""
     absence: object = None
     """What diagnosis derived from these tables and keeps with them."""
 
@@ -79,51 +85,116 @@ class Tables:
 
 def speakers_of(network: Network, links: Links) -> list[Speakers]:
     """The protocols that run anywhere in the network."""
-    out: list[Speakers] = []
-    versions = {p.version for d in network.devices for p in d.routing.ospf}
-    out += [OspfSpeakers(network, links, version) for version in sorted(versions)]
-    rip = {p.family for d in network.devices for p in d.routing.rip}
-    out += [RipSpeakers(network, links, family) for family in sorted(rip)]
-    eigrp = {p.family for d in network.devices for p in d.routing.eigrp}
-    out += [EigrpSpeakers(network, links, family) for family in sorted(eigrp)]
+    out: list[Speakers] = [_telling(kind, network, links) for kind in _kinds(network)]
     if any(d.routing.bgp is not None for d in network.devices):
         bgp = BgpSpeakers(network, links)
         out += [bgp.of(family) for family in FAMILIES]
     return out
 
 
-def compute_tables(network: Network, deaf: frozenset[End] = frozenset()) -> Tables:
+def _kinds(network: Network) -> list[tuple[str, int]]:
+    """(protocol, version or family) of all but BGP."""
+    versions = {p.version for d in network.devices for p in d.routing.ospf}
+    rip = {p.family for d in network.devices for p in d.routing.rip}
+    eigrp = {p.family for d in network.devices for p in d.routing.eigrp}
+    return [
+        *(("ospf", version) for version in sorted(versions)),
+        *(("rip", family) for family in sorted(rip)),
+        *(("eigrp", family) for family in sorted(eigrp)),
+    ]
+
+
+def _telling(
+    kind: tuple[str, int], network: Network, links: Links
+) -> OspfSpeakers | RipSpeakers | EigrpSpeakers:
+    match kind[0]:
+        case "ospf":
+            return OspfSpeakers(network, links, kind[1])
+        case "rip":
+            return RipSpeakers(network, links, kind[1])
+        case _:
+            return EigrpSpeakers(network, links, kind[1])
+
+
+def _processes(kind: tuple[str, int], device: Device) -> object:
+    match kind[0]:
+        case "ospf":
+            return [p for p in device.routing.ospf if p.version == kind[1]]
+        case "rip":
+            return [p for p in device.routing.rip if p.family == kind[1]]
+        case _:
+            return [p for p in device.routing.eigrp if p.family == kind[1]]
+
+
+def compute_tables(
+    network: Network, deaf: frozenset[End] = frozenset(), before: Tables | None = None
+) -> Tables:
     """Computes all tables from configuration, addresses, interface state and wiring.
 
     Args:
         network: the facts.
         deaf: ends of tunnels through which no neighbour is heard.
+        before: the tables of the network of which this is a changed copy. The tables are
+            the same with and without it; what they quote from texts has the line numbers
+            from before the change where the change did not touch it.
     """
-    links = Links(network, deaf)
+    kept = None
+    if before is not None and before.trace:
+        kept = Kept(network, deaf, before.network, before.links, before.trace)
+    links = kept.links if kept is not None else None
+    if before is None or links is None:
+        kept, links = None, Links(network, deaf)
     out = Tables(network, links)
     with without_collecting():
-        builders = {
-            (device.name, family): _Builder(device, family, links)
-            for device in network.devices
-            for family in FAMILIES
-        }
-        out.tables = {key: builder.build([]) for key, builder in builders.items()}
-        out.speakers = speakers_of(network, links)
-        if out.speakers:
-            _settle(out, builders)
-        for builder in builders.values():
-            builder.finish()
+        builders = _Builders(network, links, kept)
+        out.tables = builders.first()
+        out.trace.append(Round({}, dict(out.tables)))
+        if kept is None or before is None:
+            out.speakers = speakers_of(network, links)
+            settled = _settle(out, out.speakers, builders)
+        else:
+            speakers = _repeating(kept, before, out)
+            settled = _settle(out, speakers, builders)
+            out.speakers = [
+                s.settled(out.tables) if isinstance(s, Repeated) else s  # type: ignore[misc]
+                for s in speakers
+            ]
+            if not settled:
+                # What never settles has no state that could be taken over.
+                return compute_tables(network, deaf)
+        builders.finish(out, before)
+    if not settled:
+        out.trace.clear()
     return out
 
 
-def _settle(out: Tables, builders: dict[TableKey, _Builder]) -> None:
-    """Rounds of offers and selection until no table changes."""
+def _repeating(kept: Kept, before: Tables, out: Tables) -> list[Speakers | Repeated]:
+    """The speakers of a changed network: those from before the change wherever they still hold."""
+    network, links = out.network, out.links
+    kinds = _kinds(network)
+    if kinds != _kinds(before.network):
+        return list(speakers_of(network, links))
+    speakers: list[Speakers | Repeated] = []
+    for kind, old in zip(kinds, before.speakers, strict=False):
+        fresh = partial(_telling, kind, network, links)
+        same = kept.speaks_alike(partial(_processes, kind))
+        speakers.append(Repeated(old, fresh) if same and isinstance(old, Told) else fresh())
+    if any(d.routing.bgp is not None for d in network.devices):
+        bgp = BgpSpeakers(network, links)
+        speakers += [bgp.of(family) for family in FAMILIES]
+    return speakers
+
+
+def _settle(out: Tables, speaking: Sequence[Speakers | Repeated], builders: _Builders) -> bool:
+    """Rounds of offers and selection until no table changes; False if that never happens."""
+    if not speaking:
+        return True
     history: list[dict[TableKey, set[Prefix]]] = []
     offered: dict[TableKey, list[Route]] = {}
     for number in range(MAX_ROUNDS):
         out.rounds = number + 1
         collected: dict[TableKey, list[Route]] = {}
-        for speakers in out.speakers:
+        for speakers in speaking:
             for device, routes in speakers.offers(out.tables).items():
                 collected.setdefault((device, speakers.family), []).extend(routes)
         changed: dict[TableKey, set[Prefix]] = {}
@@ -132,20 +203,22 @@ def _settle(out: Tables, builders: dict[TableKey, _Builder]) -> None:
             if _same(routes, offered.get(key, [])):
                 continue
             before = out.tables[key].best
-            out.tables[key] = builders[key].build(routes)
+            out.tables[key] = builders.build(number + 1, key, routes)
             moved = _moved(before, out.tables[key].best)
             if moved:
                 changed[key] = moved
         offered = collected
+        out.trace.append(Round(offered, dict(out.tables)))
         history.append(changed)
         if not changed:
-            return
+            return True
     for key, moving in history[-1].items():
         table = out.tables[key]
         table.unsettled += tuple(route for prefix, route in table.best.items() if prefix in moving)
         for prefix in moving:
             # Neither state is true for long, so the route is not claimed to be there.
             table.best.pop(prefix, None)
+    return False
 
 
 def _moved(before: dict[Prefix, Route], after: dict[Prefix, Route]) -> set[Prefix]:
@@ -153,28 +226,60 @@ def _moved(before: dict[Prefix, Route], after: dict[Prefix, Route]) -> set[Prefi
     out = {prefix for prefix in before if prefix not in after}
     for prefix, route in after.items():
         held = before.get(prefix)
-        if held is not route and (held is None or _essence(held) != _essence(route)):
+        if held is not route and (held is None or essence(held) != essence(route)):
             out.add(prefix)
     return out
 
 
 def _same(new: list[Route], old: list[Route]) -> bool:
     return len(new) == len(old) and all(
-        a is b or _essence(a) == _essence(b) for a, b in zip(new, old, strict=True)
+        a is b or essence(a) == essence(b) for a, b in zip(new, old, strict=True)
     )
 
 
-def _essence(route: Route) -> tuple[object, ...]:
-    return (
-        route.prefix,
-        route.protocol,
-        route.type,
-        route.distance,
-        route.metric,
-        route.next_hops,
-        route.via,
-        route.tag,
-    )
+class _Builders:
+    """The tables of all devices, each built by its own builder or kept as it was."""
+
+    def __init__(self, network: Network, links: Links, kept: Kept | None) -> None:
+        self.devices = {device.name: device for device in network.devices}
+        self.links, self.kept = links, kept
+        self._made: dict[TableKey, _Builder] = {}
+        self._held: dict[TableKey, list[Route]] = {}
+        """What an untouched device was offered when its table was kept."""
+
+    def _builder(self, key: TableKey) -> _Builder:
+        builder = self._made.get(key)
+        if builder is None:
+            device = self.devices[key[0]]
+            builder = self._made[key] = _Builder(device, key[1], self.links)
+        return builder
+
+    def first(self) -> dict[TableKey, Table]:
+        """All tables before any protocol said a word."""
+        keys = [(name, family) for name in self.devices for family in FAMILIES]
+        return {key: self.build(0, key, []) for key in keys}
+
+    def build(self, number: int, key: TableKey, offers: list[Route]) -> Table:
+        """A device's table after a round with these offers."""
+        if self.kept is None:
+            return self._builder(key).build(offers)
+        table = self.kept.table(number, key, offers)
+        if table is None:
+            self._held.pop(key, None)
+            return self._builder(key).build(own_copies(offers))
+        self._held[key] = offers
+        return table
+
+    def finish(self, out: Tables, before: Tables | None) -> None:
+        """Marks the winners and gives every loser its reason."""
+        for key, table in out.tables.items():
+            if key in self._held:
+                if before is not None and table is before.tables[key]:
+                    continue
+                # A table on the way of the earlier computation is the end of this one. Its
+                # routes may be shared, so it is made once more.
+                table = out.tables[key] = self._builder(key).build(own_copies(self._held[key]))
+            explain_losers(table.routes, table.best)
 
 
 class _Builder:
@@ -186,11 +291,10 @@ class _Builder:
         self.resolver = StaticResolver(device, family, links)
         self.resolver.learn_connected(self.fixed)
         self.base = choose(self.fixed)
-        self.table = Table(device.name, family)
 
     def build(self, offers: list[Route]) -> Table:
         """The table with these offers, statics and recursive next hops resolved."""
-        table = self.table = Table(self.device.name, self.family)
+        table = Table(self.device.name, self.family)
         best, candidates = self.base, self.fixed
         if not self.resolver.groups and not offers:
             table.routes, table.best = candidates, dict(best)
@@ -219,10 +323,6 @@ class _Builder:
                 best.pop(route.prefix, None)
         table.routes, table.best = candidates, best
         return table
-
-    def finish(self) -> None:
-        """Marks the winners and gives every loser its reason."""
-        explain_losers(self.table.routes, self.table.best)
 
 
 def _shape(best: dict[Prefix, Route]) -> dict[Prefix, tuple[object, ...]]:

@@ -9,7 +9,6 @@ because which of the two a device meant cannot be known).
 from __future__ import annotations
 
 import re
-from bisect import bisect_right
 from collections.abc import Iterator
 
 MAX_DEPTH = 64
@@ -156,8 +155,8 @@ def parse(text: str) -> Node:
     Raises:
         JsonError: not JSON, a key twice in one object, or deeper than MAX_DEPTH.
     """
-    newlines = [m.start() for m in re.finditer("\n", text)]
     position = 0
+    line, counted = 1, 0  # the line breaks before offset `counted` are in `line`
     length = len(text)
     root: Node | None = None
     stack: list[Node] = []
@@ -166,7 +165,7 @@ def parse(text: str) -> Node:
     expect = "value"
 
     def line_at(offset: int) -> int:
-        return bisect_right(newlines, offset - 1) + 1
+        return text.count("\n", 0, offset) + 1
 
     while True:
         match = _TOKEN.match(text, position)
@@ -179,7 +178,10 @@ def parse(text: str) -> Node:
                 raise JsonError("the JSON ends before it is complete", line_at(max(length - 1, 0)))
             raise JsonError(f"this is not JSON: {rest[:20]!r}", line_at(offset))
         position = match.end()
-        line = line_at(match.start(match.lastindex or 0))
+        start = match.start(match.lastindex or 0)
+        # A token holds no line break, so only the space before it is counted.
+        line += text.count("\n", counted, start)
+        counted = start
         mark, string, number, word = match.groups()
         if root is not None and not stack:
             raise JsonError("something follows after the end of the JSON", line)
@@ -218,7 +220,6 @@ def parse(text: str) -> Node:
         if expect != "value":
             raise JsonError("a comma or a closing bracket is expected here", line)
 
-        start = match.start(match.lastindex or 0)
         if mark == "{":
             node = Node({}, line, start)
         elif mark == "[":

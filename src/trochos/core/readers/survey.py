@@ -8,8 +8,9 @@ captures, captures fill in what configuration cannot say.
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, fields, replace
+from functools import lru_cache
 from typing import Any
 
 from ..network.addressing import InterfaceAddress, eui64_link_local
@@ -29,7 +30,7 @@ from . import hostfiles, iproute, reports, wiring
 from .drafts import CaptureDraft, ConfigDraft, InterfaceDraft
 from .frr import tables as frr_tables
 from .frr import text as frr_text
-from .located_json import Document, JsonError, parse
+from .located_json import Document, JsonError, Node, parse
 from .masking import mask
 from .report import FileReport, Ledger, split_lines
 from .yang import data as yang
@@ -83,7 +84,7 @@ def read_again(survey: Survey, changed: Mapping[str, Mapping[str, str]]) -> Surv
         changed: device -> all its files, as masked text.
     """
     with without_collecting():
-        partial = _Survey(b"")
+        partial = _Survey(b"", _parsed)
         for device, files in changed.items():
             for name, text in sorted(files.items(), key=lambda f: ("tunnel" not in f[0], f)):
                 partial.file(device, name, text)
@@ -112,9 +113,23 @@ def places(files: Mapping[str, bytes], survey: Survey) -> dict[tuple[str, str], 
     return out
 
 
+@lru_cache(maxsize=96)
+def _parsed(device: str, name: str, text: str) -> Node:
+    """A file's JSON, kept for the next copy of its survey: most files stay as they are.
+
+    Readers mark in the tree what they used; the same reader marks the same again.
+    """
+    return parse(text)
+
+
 class _Survey:
-    def __init__(self, key: bytes) -> None:
+    def __init__(
+        self,
+        key: bytes,
+        parser: Callable[[str, str, str], Node] = lambda device, name, text: parse(text),
+    ) -> None:
         self.key = key
+        self.parse = parser
         self.reports: list[FileReport] = []
         self.drafts: dict[str, _Drafts] = {}
         self.texts: dict[str, dict[str, str]] = {}
@@ -231,7 +246,7 @@ class _Survey:
 
     def json_file(self, device: str, name: str, text: str, lines: list[str], flat: bool) -> None:
         try:
-            root = parse(text)
+            root = self.parse(device, name, text)
         except JsonError as error:
             self.keep(device, name, text)
             ledger = Ledger(device or None, name, "damaged JSON", lines)
@@ -406,7 +421,9 @@ def _as_captured(device: Device, before: Device | None) -> Device:
     for interface in device.interfaces:
         held = before.interface(interface.name)
         if interface.captured_enabled is None and held is not None:
-            state = held.enabled if held.captured_enabled is None else held.captured_enabled
+            state = held.captured_enabled
+            if state is None and held.enabled != interface.enabled:
+                state = held.enabled
             interface = replace(interface, captured_enabled=state)
         interfaces.append(interface)
     return replace(device, interfaces=tuple(interfaces))

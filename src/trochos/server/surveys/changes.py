@@ -180,7 +180,7 @@ class RehearsalView(APIView):
         if asked is not None:
             before = opened.path(*asked).as_json()
             try:
-                after = rehearsal.after.path(*asked).as_json()
+                after = rehearsal.anew.path(*asked).as_json()
             except EndpointError:
                 after = None  # an end is gone
         return Response(

@@ -42,8 +42,14 @@ def _circles(context: Context, table: FamilyReach) -> dict[frozenset[str], tuple
     if not table.addresses:
         return out
     hit = table.bits & _LOOP != 0
+    # Addresses that go the same ways from the same devices run into the same circles.
+    seen: set[bytes] = set()
     for column in np.flatnonzero(hit.any(axis=0)):
         address = table.addresses[column]
+        alike = hit[:, column].tobytes() + table.ways[hit[:, column], column].tobytes()
+        if alike in seen:
+            continue
+        seen.add(alike)
         done: set[str] = set()
         for row in np.flatnonzero(hit[:, column]):
             name = table.names[row]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from ...network.facts import Network, Unmodelled
+from ..again import Told
 from ..gates import Relation
 from ..links import Links
 from ..routes import Route, Table
@@ -12,17 +13,16 @@ from .domain import OspfDomain
 from .externals import External, announced_by
 
 
-class OspfSpeakers:
+class OspfSpeakers(Told):
     """One version of OSPF over the whole network."""
 
     def __init__(self, network: Network, links: Links, version: int) -> None:
+        super().__init__()
         self.domain = OspfDomain(network, links, version)
         self.family = self.domain.family
-        self._announced: dict[str, list[External]] | None = None
-        self._offers: dict[str, list[Route]] = {}
 
-    def offers(self, tables: Mapping[tuple[str, int], Table]) -> dict[str, list[Route]]:
-        """Candidates of all routers; computed again only if what is announced changed."""
+    def told(self, tables: Mapping[tuple[str, int], Table]) -> dict[str, list[External]]:
+        """What each router announces as external."""
         announced = {}
         for name, router in self.domain.routers.items():
             if router.process.redistribute or router.process.default is not None:
@@ -30,10 +30,10 @@ class OspfSpeakers:
                 found = announced_by(router.device, router.process, table, router.ends)
                 if found:
                     announced[name] = found
-        if self._announced is None or announced != self._announced:
-            self._announced = announced
-            self._offers = self.domain.routes(announced)
-        return self._offers
+        return announced
+
+    def answer(self, told: dict[str, list[External]]) -> dict[str, list[Route]]:
+        return self.domain.routes(told)
 
     def relations(self) -> list[Relation]:
         return self.domain.adjacencies.relations

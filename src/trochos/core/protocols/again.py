@@ -1,0 +1,187 @@
+"""What a change leaves as it was, so that a copy of a network need not be computed anew.
+
+Facts are compared without the numbers of their lines: a line that was put in moves every line
+below it, and changes none of them. What is kept therefore quotes lines by their numbers before the change.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, fields, is_dataclass, replace
+from functools import cache
+from typing import Any
+
+from ..network.facts import Device, End, Network
+from ..network.source import Source
+from .links import Links
+from .routes import Route, Table
+
+TableKey = tuple[str, int]
+
+
+@cache
+def _names(kind: type) -> tuple[str, ...]:
+    return tuple(item.name for item in fields(kind))
+
+
+def alike(left: Any, right: Any) -> bool:
+    """True if two facts say the same in the same words, on whatever lines."""
+    if left is right:
+        return True
+    if isinstance(left, Source) and isinstance(right, Source):
+        return left._replace(line=None, after=None) == right._replace(line=None, after=None)
+    if type(left) is not type(right):
+        return False
+    if isinstance(left, tuple | list):
+        return len(left) == len(right) and all(map(alike, left, right))
+    if isinstance(left, dict):
+        return left.keys() == right.keys() and all(alike(left[k], right[k]) for k in left)
+    if is_dataclass(left) and not isinstance(left, type):
+        return all(alike(getattr(left, n), getattr(right, n)) for n in _names(type(left)))
+    return bool(left == right)
+
+
+@dataclass(slots=True)
+class Round:
+    """What protocols offered in one round, and the tables that this made."""
+
+    offered: Mapping[TableKey, list[Route]]
+    tables: Mapping[TableKey, Table]
+
+
+class Kept:
+    """What of an earlier computation holds for a changed network."""
+
+    def __init__(
+        self,
+        network: Network,
+        deaf: frozenset[End],
+        before: Network,
+        links: Links,
+        trace: list[Round],
+    ) -> None:
+        self.trace = trace
+        old = {device.name: device for device in before.devices}
+        self.changed = [d for d in network.devices if old.get(d.name) is not d]
+        self._old = old
+        same = (
+            deaf == links.deaf
+            and len(network.devices) == len(before.devices)
+            and network.segments == before.segments
+            and all(d.name in old and self._alike(d, "interfaces") for d in self.changed)
+        )
+        self.links: Links | None = links if same else None
+        names = {device.name for device in self.changed}
+        self.untouched = {n for n in old if n not in names} if same else set[str]()
+
+    def _alike(self, device: Device, *parts: str) -> bool:
+        old = self._old[device.name]
+        return all(alike(getattr(old, part), getattr(device, part)) for part in parts)
+
+    def speaks_alike(self, processes: Callable[[Device], object]) -> bool:
+        """True if a protocol's settings are what they were, on every device."""
+        return self.links is not None and all(
+            self._alike(device, "policy", "profile", "role")
+            and alike(processes(self._old[device.name]), processes(device))
+            for device in self.changed
+        )
+
+    def table(self, number: int, key: TableKey, offers: list[Route]) -> Table | None:
+        """The table of an untouched device after a round with these offers, if it was made."""
+        if key[0] not in self.untouched or number >= len(self.trace):
+            return None
+        was = self.trace[number]
+        held = was.offered.get(key, [])
+        if len(held) == len(offers) and all(map(_as_before, held, offers)):
+            return was.tables[key]
+        return None
+
+
+def essence(route: Route) -> tuple[object, ...]:
+    """What makes a candidate what it is for a table, apart from its explanation."""
+    return (
+        route.prefix,
+        route.protocol,
+        route.type,
+        route.distance,
+        route.metric,
+        route.next_hops,
+        route.via,
+        route.tag,
+    )
+
+
+def _as_before(old: Route, new: Route) -> bool:
+    """True if a candidate is what it was, and for the same reasons."""
+    return old is new or (
+        essence(old) == essence(new)
+        and (old.because == new.because or alike(old.because, new.because))
+    )
+
+
+def own_copies(routes: list[Route]) -> list[Route]:
+    """Copies to be marked as winners and losers, where the originals belong to others."""
+    return [
+        replace(
+            route,
+            selected=False,
+            lost_to=None,
+            why=None if route.lost_to is not None else route.why,
+        )
+        for route in routes
+    ]
+
+
+class Told:
+    """Speakers whose candidates depend on tables only through what routers tell by themselves.
+
+    The same news gets the same answer, also that of the computation before a change.
+    """
+
+    family: int
+
+    def __init__(self) -> None:
+        self.given: list[tuple[object, dict[str, list[Route]]]] = []
+
+    def told(self, tables: Mapping[TableKey, Table]) -> object:
+        """What all routers announce by themselves, with these tables."""
+        raise NotImplementedError
+
+    def answer(self, told: Any) -> dict[str, list[Route]]:
+        """The candidates of all routers."""
+        raise NotImplementedError
+
+    def offers(self, tables: Mapping[TableKey, Table]) -> dict[str, list[Route]]:
+        """Candidates of all routers; computed again only if their announcements changed."""
+        told = self.told(tables)
+        if not self.given or self.given[-1][0] != told:
+            self.given.append((told, self.answer(told)))
+        return self.given[-1][1]
+
+
+class Repeated:
+    """Speakers of an earlier computation, for as long as they are told what they were told."""
+
+    def __init__(self, old: Told, fresh: Callable[[], Told]) -> None:
+        self.old, self.family = old, old.family
+        self._fresh = fresh
+        self._own: Told | None = None
+        self._round = -1
+
+    def offers(self, tables: Mapping[TableKey, Table]) -> dict[str, list[Route]]:
+        if self._own is None:
+            told = self.old.told(tables)
+            for number, (known, offers) in enumerate(self.old.given):
+                if known == told or alike(known, told):
+                    self._round = number
+                    return offers
+            self._own = self._fresh()
+        return self._own.offers(tables)
+
+    def settled(self, tables: Mapping[TableKey, Table]) -> Told:
+        """The speakers that gave the last answer, with the state that belongs to it."""
+        if self._own is None and self._round == len(self.old.given) - 1:
+            return self.old
+        own = self._own or self._fresh()
+        own.offers(tables)
+        return own
