@@ -143,3 +143,38 @@ def try_fault(healthy: Computed, fault: Fault) -> Outcome | None:
         bool(top.effect.breaks),
         len(found.cure),
     )
+
+
+def try_two(healthy: Computed, faults: tuple[Fault, Fault]) -> tuple[bool, int, str] | None:
+    """Diagnoses two faults of which each alone breaks one pair of hosts.
+
+    Returns:
+        Whether the cure heals the pair and touches what both faults touched, how many
+        remedies it has, and what it is; None if the two do not both break one pair.
+    """
+    broken = []
+    for fault in faults:
+        try:
+            broken.append(set(broken_pairs(healthy, healthy.rehearse((fault,)).after)))
+        except EditError:
+            return None
+        if not broken[-1]:
+            return None
+    shared = sorted(broken[0] & broken[1])
+    if not shared or faults[0].device == faults[1].device:
+        return None
+    both = Computed(apply(healthy.survey, faults).survey)
+    if find_path(both.forwarding, *shared[0]).works != "no":
+        return None
+    found = both.diagnose(*shared[0])
+    chosen = [cause for cause in found.causes if cause.option.finding.id in found.cure]
+    healed = both.rehearse(tuple(e for cause in chosen for e in cause.option.edits)).after
+    works = bool(chosen) and find_path(healed.forwarding, *shared[0]).works == "yes"
+    named = [
+        {cause.option.finding.device, *(edit.device for edit in cause.option.edits)}
+        | ({cause.option.finding.peer.device} if cause.option.finding.peer else set())
+        for cause in chosen
+    ]
+    right = all(any(fault.device in places for places in named) for fault in faults)
+    says = "; ".join(f"{c.option.finding.kind}: {c.option.remedy.title}" for c in chosen)
+    return works and right, len(chosen), f"{shared[0]} {says}"

@@ -8,14 +8,17 @@ one. What remains is reduced to the smallest set in which every member is needed
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 from ..change.apply import apply
 from ..change.rehearse import Effect, compare_pairs
 from ..forwarding.endpoints import EndpointError
+from ..forwarding.families import FamilyReach
 from ..forwarding.path import Path, Traffic, find_path
 from ..forwarding.settle import settle
+from ..forwarding.verdicts import BIT
 from ..forwarding.walk import Leg
 from ..network.edits import Edit, EditError, Remedy
 from ..network.facts import End
@@ -33,6 +36,8 @@ TRIALS = 260
 """How many remedies are tried at most: the bound of the search."""
 FULL = 14
 """How many remedies that work are compared on all pairs."""
+STAGES = (-1, LIKELY, POSSIBLE, 99)
+"""Remedies that are believed up to here are tried alone, then their findings' all together."""
 LARGE, FULL_LARGE = 100, 2
 """From so many devices on, only so many remedies that work are looked for and compared."""
 Progress = Callable[[int, int, str], bool]
@@ -140,6 +145,9 @@ class Search:
         self.first: Path | None = None
         self._trials: dict[tuple[Edit, ...], Trial | None] = {}
         self._full: dict[tuple[Edit, ...], Effect] = {}
+        self._arrivals: dict[tuple[Edit, ...], int] = {}
+        self._mended: list[tuple[Trial, list[Option]]] = []
+        """States with all contradictions of the one before mended, the last first."""
 
     def run(self) -> Diagnosis:
         path = find_path(self.base.forwarding, self.sender, self.receiver, self.traffic)
@@ -151,19 +159,29 @@ class Search:
         start = Trial(self.base, (), path)
         options: list[Option] = []
         alone: list[Option] = []
+        found: list[Option] = []
         if self.large:
             # Contradictions on the way are tried before anything is looked for.
             sure = self._options(start, self.findings, looking=False)
             alone = self._alone([option for option in sure if option.weight == SURE])
         if not alone:
             options = self._options(start, self.findings)
-            alone = self._alone(options)
+            # Faults that hide each other come before ways around them: a detour heals much.
+            for above, most in itertools.pairwise(STAGES):
+                here = [option for option in options if above < option.weight <= most]
+                alone = self._alone(here)
+                if not alone and most < STAGES[-1]:
+                    found = self._contradictions(start, options, most)
+                    if len(found) == 1:
+                        alone, found = found, []
+                if alone or found or self.stopped:
+                    break
         if alone:
             out.causes = self._ranked(alone)
             out.cure = [out.causes[0].option.finding.id]
             out.says = out.causes[0].option.finding.summary
         else:
-            found = self._together(start, options)
+            found = found or self._together(start, options)
             if found:
                 out.causes, out.cure = self._set(found)
                 out.says = f"{len(found)} faults together: " + " ".join(
@@ -366,47 +384,64 @@ class Search:
 
     # -- several together --------------------------------------------------------------
 
-    @staticmethod
-    def _state(path: Path) -> tuple[object, ...]:
+    def _state(self, trial: Trial) -> tuple[object, ...]:
+        """Where the legs end, and how far around their ends the others get."""
         legs = []
-        for leg in (path.outbound, path.back):
+        for leg in (trial.path.outbound, trial.path.back):
             if leg is None:
                 legs.append(("", "", ""))
                 continue
             last = leg.decisive.last
             legs.append((leg.verdict, last.device, str(last.route.prefix) if last.route else ""))
-        return tuple(legs)
+        return (*legs, self._reached(trial))
 
-    @staticmethod
-    def _score(path: Path) -> int:
+    def _reached(self, trial: Trial) -> int:
+        """How many devices get to the target, and to the source: what heals a part of a way
+        that is broken twice changes nothing for the complaint, but for them."""
+        first = self.first
+        assert first is not None
+        held = self._arrivals.get(trial.edits)
+        if held is None:
+            ends = {first.target} | ({first.source} if first.source is not None else set())
+            table = FamilyReach(trial.bench.forwarding, first.family, list(ends))
+            held = int((table.bits & BIT["delivered"] != 0).sum())
+            self._arrivals[trial.edits] = held
+        return held
+
+    def _score(self, trial: Trial) -> int:
         """How far the complaint got: a leg that arrives counts most."""
         value = 0
-        for leg in (path.outbound, path.back):
+        for leg in (trial.path.outbound, trial.path.back):
             if leg is not None:
                 value += {"yes": 10, "partly": 6, "unknown": 2}.get(leg.state, 0)
-        return value
+        return value * 1000 + self._reached(trial)
 
-    def _together(self, start: Trial, options: list[Option]) -> list[Option]:
-        """The smallest set of remedies found that heals the complaint."""
-        frontier: list[tuple[Trial, list[Option]]] = [(start, [])]
-        mended, chosen = start, list[Option]()
+    def _contradictions(self, start: Trial, options: list[Option], most: int) -> list[Option]:
+        """The needed ones of all contradictions, if mending them all heals the complaint."""
+        self._mended = [(start, list[Option]())]
         for _ in range(3):
             # What contradicts itself may hide other contradictions, and what is missing.
+            mended, chosen = self._mended[0]
             here = options if mended is start else self._options(mended, trial_findings(mended))
-            more = self._all_contradictions(mended, here)
+            more = self._all_contradictions(mended, here, most)
             if more is None:
                 break
             mended, chosen = more[0], [*chosen, *more[1]]
             if mended.works == "yes":
                 return self._reduced(chosen)
-            frontier.insert(0, (mended, chosen))
+            self._mended.insert(0, (mended, chosen))
+        return []
+
+    def _together(self, start: Trial, options: list[Option]) -> list[Option]:
+        """The smallest set of remedies found that heals the complaint."""
+        frontier = self._mended
         for depth in range(3):
             moved: list[tuple[tuple[int, ...], Trial, list[Option]]] = []
             for trial, chosen in frontier:
                 here = options
                 if chosen:
                     here = self._options(trial, trial_findings(trial))
-                state = self._state(trial.path)
+                state = self._state(trial)
                 for option in here:
                     edits = (*trial.edits, *option.edits)
                     nxt = self._try(edits, option.remedy.title)
@@ -416,8 +451,8 @@ class Search:
                         continue
                     if nxt.works == "yes":
                         return self._reduced([*chosen, option])
-                    if self._state(nxt.path) != state:
-                        gain = self._score(nxt.path) - self._score(trial.path)
+                    if self._state(nxt) != state:
+                        gain = self._score(nxt) - self._score(trial)
                         rank = (-gain, option.weight + min(option.order, 2), len(moved))
                         moved.append((rank, nxt, [*chosen, option]))
             moved.sort(key=lambda item: item[0])
@@ -427,7 +462,7 @@ class Search:
         return []
 
     def _all_contradictions(
-        self, at: Trial, options: list[Option]
+        self, at: Trial, options: list[Option], most: int
     ) -> tuple[Trial, list[Option]] | None:
         """Every finding's best remedy at once: faults in a row show nothing one by one."""
         chosen: list[Option] = []
@@ -435,7 +470,7 @@ class Search:
         edits = at.edits
         for option in options:
             name = option.finding.id
-            if name in seen or not option.contradicts or option.weight > POSSIBLE:
+            if name in seen or not option.contradicts or option.weight > most:
                 continue
             seen.add(name)
             try:

@@ -1,7 +1,8 @@
 """What a change leaves as it was, so that a copy of a network need not be computed anew.
 
 Facts are compared without the numbers of their lines: a line that was put in moves every line
-below it, and changes none of them. What is kept therefore quotes lines by their numbers before the change.
+below it, and changes none of them. What is kept therefore quotes lines by their numbers from
+before the change.
 """
 
 from __future__ import annotations
