@@ -20,7 +20,7 @@ from ..forwarding.path import Path, Traffic, find_path
 from ..forwarding.settle import settle
 from ..forwarding.verdicts import BIT
 from ..forwarding.walk import Leg
-from ..network.edits import Edit, EditError, Remedy
+from ..network.edits import DataEdit, Edit, EditError, Remedy, TextEdit
 from ..network.facts import End
 from ..network.source import Source
 from ..protocols.gates import Relation
@@ -421,15 +421,20 @@ class Search:
         self._mended = [(start, list[Option]())]
         for _ in range(3):
             # What contradicts itself may hide other contradictions, and what is missing.
-            mended, chosen = self._mended[0]
-            here = options if mended is start else self._options(mended, trial_findings(mended))
-            more = self._all_contradictions(mended, here, most)
-            if more is None:
+            state, before = self._mended[0]
+            here = options if state is start else self._options(state, trial_findings(state))
+            # A line that is useless now may be of use when another is right, so what only
+            # takes lines away waits.
+            for these in ([o for o in here if not only_removes(o.edits)], here):
+                more = self._all_contradictions(state, these, most)
+                if more is None:
+                    continue
+                chosen = [*before, *more[1]]
+                if more[0].works == "yes":
+                    return self._reduced(chosen)
+                self._mended.insert(0, (more[0], chosen))
+            if self._mended[0][0] is state:
                 break
-            mended, chosen = more[0], [*chosen, *more[1]]
-            if mended.works == "yes":
-                return self._reduced(chosen)
-            self._mended.insert(0, (mended, chosen))
         return []
 
     def _together(self, start: Trial, options: list[Option]) -> list[Option]:
@@ -555,6 +560,15 @@ class Search:
             f"{path.sentence()} No single change that is known here heals it, nor a few together: "
             "what stands at that place, or beyond what was surveyed, has to be looked at."
         )
+
+
+def only_removes(edits: tuple[Edit, ...]) -> bool:
+    """True if edits take away and put nothing in its place."""
+    return all(
+        (isinstance(edit, TextEdit) and not edit.add)
+        or (isinstance(edit, DataEdit) and edit.new is None)
+        for edit in edits
+    )
 
 
 def bench_of(survey: Survey, base: Bench) -> Bench:

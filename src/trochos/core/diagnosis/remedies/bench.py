@@ -8,6 +8,7 @@ from functools import cached_property
 from ...change.writers import Writer, writer_for
 from ...forwarding.reach import Reach
 from ...forwarding.step import Forwarding
+from ...forwarding.walk import Leg
 from ...network.addressing import Address, Prefix
 from ...network.facts import Device, End, Network
 from ...protocols.tables import Tables
@@ -62,6 +63,19 @@ class Bench:
     def commonness(self, protocol: str, gate: str, text: str | None) -> int:
         """How many ends of the network say this at a gate."""
         return self._readings[protocol, gate][text]
+
+    @cached_property
+    def carriers(self) -> set[str]:
+        """Routers that carry the outer packets of others' tunnels: they need not know what is
+        inside."""
+        ends = {end.device for end in self.forwarding.under}
+        return {
+            hop.device
+            for leg in self.forwarding.under.values()
+            if isinstance(leg, Leg)
+            for branch in leg.branches
+            for hop in branch.hops
+        } - ends
 
     # -- addresses ------------------------------------------------------------------
 
