@@ -251,6 +251,17 @@ def diagnosis(document: Any) -> None:
             f"{len(proof['heals'])} pairs heal, {len(proof['breaks'])} break, "
             f"{len(proof['moves'])} take another way."
         )
+        for other in cause["alternatives"]:
+            _out(f"   Or: {other['title']} {_consequence(other['proof'])}")
+
+
+def _consequence(proof: Any) -> str:
+    if proof is None:
+        return "(not tried)"
+    return (
+        f"(the complaint {'works' if proof['complaint_works'] else 'still fails'}; "
+        f"{proof['heals']} heal, {proof['breaks']} break, {proof['moves']} move)"
+    )
 
 
 def _edit(edit: Any) -> None:

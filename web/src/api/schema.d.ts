@@ -530,6 +530,12 @@ export interface components {
             evidence: components["schemas"]["EvidenceShape"];
             captured: boolean;
         };
+        AlternativeShape: {
+            title: string;
+            edits: components["schemas"]["EditShape"][];
+            /** @description null if it was not tried */
+            proof: components["schemas"]["ProofShape"] | null;
+        };
         BranchShape: {
             verdict: components["schemas"]["VerdictEnum"];
             reason: string;
@@ -629,7 +635,7 @@ export interface components {
             detail: string;
             evidence: components["schemas"]["EvidenceShape"][];
             remedy: components["schemas"]["RemedyShape"] | null;
-            alternatives: components["schemas"]["RemedyShape"][];
+            alternatives: components["schemas"]["AlternativeShape"][];
             rank: number;
             certainty: components["schemas"]["CertaintyEnum"];
             proof: components["schemas"]["ProofShape"];

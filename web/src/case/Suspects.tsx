@@ -67,6 +67,24 @@ function Suspect({ survey, question, cause, first, partOf }: {
               Rehearse
             </button>
           </p>
+          {cause.alternatives.length ? (
+            <div className="pt-2">
+              <p className="soft">Other ways to mend it</p>
+              <ul>
+                {cause.alternatives.map((other) => (
+                  <li key={other.title} className="border-t border-base-300 py-1">
+                    {other.title} <span className="soft">{consequence(other.proof)}</span>{" "}
+                    <button
+                      type="button" className="btn btn-ghost btn-xs" disabled={keep.isPending} aria-label={`Rehearse: ${other.title}`}
+                      onClick={() => keep.mutate({ title: other.title, edits: other.edits, question: asked(question) })}
+                    >
+                      Rehearse
+                    </button>
+                  </li>
+                ))}
+              </ul>
+            </div>
+          ) : null}
           {keep.error ? <p role="alert" className="stop pt-1 font-semibold">{keep.error.message}</p> : null}
         </>
       ) : null}
@@ -75,6 +93,12 @@ function Suspect({ survey, question, cause, first, partOf }: {
       ) : null}
     </li>
   );
+}
+
+function consequence(proof: Cause["alternatives"][number]["proof"]): string {
+  if (!proof) return "Not tried yet.";
+  const pairs = `${proof.heals} heal, ${proof.breaks} break, ${proof.moves} move.`;
+  return proof.complaint_works ? pairs : `The complaint still fails: ${pairs}`;
 }
 
 /** What a change is asked about: the complaint without what only shapes the packet. */

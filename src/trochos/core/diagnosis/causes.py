@@ -36,6 +36,8 @@ TRIALS = 260
 """How many remedies are tried at most: the bound of the search."""
 FULL = 14
 """How many remedies that work are compared on all pairs."""
+ALTERNATIVES = 2
+"""How many other remedies of the first cause are computed for whoever is to choose."""
 STAGES = (-1, LIKELY, POSSIBLE, 99)
 """Remedies that are believed up to here are tried alone, then their findings' all together."""
 LARGE, FULL_LARGE = 100, 2
@@ -74,6 +76,21 @@ class Option:
 
 
 @dataclass(slots=True)
+class Alternative:
+    """Another remedy of a cause, and what it would do; without `effect` it was not tried."""
+
+    remedy: Remedy
+    works: bool = False
+    effect: Effect | None = None
+
+    def as_json(self) -> dict[str, object]:
+        proof: dict[str, object] | None = None
+        if self.effect is not None:
+            proof = {"complaint_works": self.works, **self.effect.counts()}
+        return {**self.remedy.as_json(), "proof": proof}
+
+
+@dataclass(slots=True)
 class Cause:
     """A suspect with what its remedy does."""
 
@@ -81,14 +98,18 @@ class Cause:
     certainty: str
     works: bool
     effect: Effect
+    alternatives: list[Alternative] = field(default_factory=list)
 
     def as_json(self, rank: int, pairs: bool = True) -> dict[str, object]:
-        """The cause as in the contract; without `pairs` they are only counted."""
+        """The cause as in the contract; without `pairs` they are only counted.
+
+        `alternatives` are its other remedies, with how many pairs each heals, breaks and moves.
+        """
         finding = self.option.finding.turned_to(self.option.remedy)
-        others = tuple(r for r in finding.remedies if r != self.option.remedy)
-        shown = replace(finding, remedies=(self.option.remedy, *others))
+        shown = replace(finding, remedies=(self.option.remedy,))
         return {
             **shown.as_json(),
+            "alternatives": [item.as_json() for item in self.alternatives],
             "rank": rank,
             "certainty": self.certainty,
             "proof": {
@@ -172,12 +193,21 @@ class Search:
                 alone = self._alone(here)
                 if not alone and most < STAGES[-1]:
                     found = self._contradictions(start, options, most)
+                    if found:
+                        # One that is believed less may do what these do together.
+                        near = {edit.device for option in found for edit in option.edits}
+                        less = [o for o in options if most < o.weight <= POSSIBLE]
+                        alone = self._alone(
+                            [o for o in less if near & {edit.device for edit in o.edits}]
+                        )
                     if len(found) == 1:
                         alone, found = found, []
                 if alone or found or self.stopped:
                     break
         if alone:
             out.causes = self._ranked(alone)
+            for number, cause in enumerate(out.causes):
+                self._alternatives(cause, (), number == 0)
             out.cure = [out.causes[0].option.finding.id]
             out.says = out.causes[0].option.finding.summary
         else:
@@ -382,6 +412,24 @@ class Search:
                 out.append(cause)
         return out
 
+    def _alternatives(self, cause: Cause, rest: tuple[Edit, ...], look: bool) -> None:
+        """The other remedies of a cause; if somebody is to choose, with what they would do."""
+        others = [r for r in cause.option.finding.remedies if r.edits != cause.option.edits]
+        for number, remedy in enumerate(others):
+            edits = (*rest, *remedy.edits)
+            known = edits in self._trials
+            if not known and (not look or self.large or number >= ALTERNATIVES):
+                cause.alternatives.append(Alternative(remedy))
+                continue
+            trial = self._try(edits, remedy.title)
+            if trial is None:
+                cause.alternatives.append(Alternative(remedy))
+                continue
+            without = self._trials.get(rest) if rest else None
+            before = without.bench.reach if without is not None else self.base.reach
+            effect = compare_pairs(before, trial.bench.reach)
+            cause.alternatives.append(Alternative(remedy, trial.works == "yes", effect))
+
     # -- several together --------------------------------------------------------------
 
     def _state(self, trial: Trial) -> tuple[object, ...]:
@@ -536,6 +584,7 @@ class Search:
             refused = without is None and not self.stopped
             certainty = "proven" if needed or refused else "likely"
             causes.append(Cause(option, certainty, True, effect))
+            self._alternatives(causes[-1], rest, True)
         causes.sort(key=lambda c: (c.option.weight, -c.effect.count("heals")))
         return causes, [cause.option.finding.id for cause in causes]
 

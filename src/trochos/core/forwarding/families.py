@@ -8,6 +8,7 @@ greatest one for walking on for ever. The way back is a look-up in the same resu
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -340,9 +341,15 @@ class FamilyReach:
             along = self.along(row, int(position))
             fixed = self._fixed_sources(device, along)
             if fixed is None:
-                for column in columns:
-                    source, returned, state = self._one(row, along, int(column), owners)
-                    sources[column], back[column], ok[column] = source, returned, state
+                for chosen, alike in self._by_source(device, along, columns):
+                    for column in alike:
+                        sources[column] = chosen[0]
+                    returns = [self.back(owners[alike], source) for source in chosen]
+                    back[alike] = returns[0]
+                    outs = [self._outbound(row, item, alike) for item in along]
+                    ok[alike] = combine(
+                        [states_of_ping(o, r) for o, r in zip(outs, returns, strict=True)]
+                    )
                 continue
             for column in columns:
                 sources[column] = fixed[0]
@@ -352,9 +359,7 @@ class FamilyReach:
                 continue
             states = []
             for item, source in zip(along, fixed, strict=True):
-                outbound = np.full(columns.shape, item.bits, dtype=np.uint32)
-                for end in item.ends:
-                    outbound |= self.through(end, columns)
+                outbound = self._outbound(row, item, columns)
                 states.append(states_of_ping(outbound, self.back(owners[columns], source)))
             ok[columns] = combine(states)
         return sources, back, ok
@@ -420,31 +425,34 @@ class FamilyReach:
             out = out[:1] * len(along)
         return out
 
-    def _one(
-        self, row: int, along: list[_Along], column: int, owners: NDArray[np.int64]
-    ) -> tuple[Address | None, np.uint32, int]:
-        device = self.forwarding.devices[self.names[row]]
-        target = self.addresses[column]
-        columns = np.array([column])
-        states = []
-        first: Address | None = None
-        returned = np.uint32(0)
-        for number, item in enumerate(along):
-            if self.family == 6 and number:
-                source = first
-            else:
-                source = choose_source(device, target, item.hop)
-            back = self.back(owners[columns], source)
-            if number == 0:
-                first, returned = source, back[0]
-            outbound = np.array([item.bits], dtype=np.uint32)
-            if self.forwarding.asks_for_target(device.name, item.hop):
+    def _by_source(
+        self, device: Device, along: list[_Along], columns: NDArray[np.int64]
+    ) -> Iterator[tuple[tuple[Address | None, ...], NDArray[np.int64]]]:
+        """Columns for which the device chooses the same source, at each next hop."""
+        groups: dict[tuple[Address | None, ...], list[int]] = {}
+        for column in columns.tolist():
+            target = self.addresses[column]
+            # IPv6 chooses once for all next hops.
+            hops = along[:1] if self.family == 6 else along
+            chosen = tuple(choose_source(device, target, item.hop) for item in hops)
+            if self.family == 6:
+                chosen *= len(along)
+            groups.setdefault(chosen, []).append(column)
+        for chosen, alike in groups.items():
+            yield chosen, np.array(alike, dtype=np.int64)
+
+    def _outbound(self, row: int, item: _Along, columns: NDArray[np.int64]) -> Bits:
+        """How packets of a device for some columns end that leave by one next hop."""
+        name = self.names[row]
+        outbound: Bits = np.full(columns.shape, item.bits, dtype=np.uint32)
+        if self.forwarding.asks_for_target(name, item.hop):
+            for position, column in enumerate(columns.tolist()):
                 route = self.routes[row][self.index[row, column]]
-                outbound |= np.uint32(self._on_link_bits(row, route, item.hop, target))
-            for end in item.ends:
-                outbound |= self.through(end, columns)
-            states.append(states_of_ping(outbound, back))
-        return first, returned, int(combine(states)[0])
+                found = self._on_link_bits(row, route, item.hop, self.addresses[column])
+                outbound[position] |= np.uint32(found)
+        for end in item.ends:
+            outbound |= self.through(end, columns)
+        return outbound
 
 
 def states_of_ping(outbound: Bits, back: Bits) -> NDArray[np.int8]:

@@ -8,9 +8,10 @@ before the change.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from copy import copy
 from dataclasses import dataclass, fields, is_dataclass, replace
 from functools import cache
-from typing import Any
+from typing import Any, Self
 
 from ..network.facts import Device, End, Network
 from ..network.source import Source
@@ -143,6 +144,13 @@ class Told:
 
     def __init__(self) -> None:
         self.given: list[tuple[object, dict[str, list[Route]]]] = []
+        self._earlier: list[tuple[object, dict[str, list[Route]]]] = []
+
+    def again(self) -> Self:
+        """The same speakers for a changed network in which their own settings are the same."""
+        other = copy(self)
+        other.given, other._earlier = [], self.given
+        return other
 
     def told(self, tables: Mapping[TableKey, Table]) -> object:
         """What all routers announce by themselves, with these tables."""
@@ -155,34 +163,12 @@ class Told:
     def offers(self, tables: Mapping[TableKey, Table]) -> dict[str, list[Route]]:
         """Candidates of all routers; computed again only if their announcements changed."""
         told = self.told(tables)
-        if not self.given or self.given[-1][0] != told:
-            self.given.append((told, self.answer(told)))
-        return self.given[-1][1]
-
-
-class Repeated:
-    """Speakers of an earlier computation, for as long as they are told what they were told."""
-
-    def __init__(self, old: Told, fresh: Callable[[], Told]) -> None:
-        self.old, self.family = old, old.family
-        self._fresh = fresh
-        self._own: Told | None = None
-        self._round = -1
-
-    def offers(self, tables: Mapping[TableKey, Table]) -> dict[str, list[Route]]:
-        if self._own is None:
-            told = self.old.told(tables)
-            for number, (known, offers) in enumerate(self.old.given):
-                if known == told or alike(known, told):
-                    self._round = number
-                    return offers
-            self._own = self._fresh()
-        return self._own.offers(tables)
-
-    def settled(self, tables: Mapping[TableKey, Table]) -> Told:
-        """The speakers that gave the last answer, with the state that belongs to it."""
-        if self._own is None and self._round == len(self.old.given) - 1:
-            return self.old
-        own = self._own or self._fresh()
-        own.offers(tables)
-        return own
+        if self.given and self.given[-1][0] == told:
+            return self.given[-1][1]
+        offers = next(
+            (o for known, o in self._earlier if known == told or alike(known, told)), None
+        )
+        if offers is None:
+            offers = self.answer(told)
+        self.given.append((told, offers))
+        return offers

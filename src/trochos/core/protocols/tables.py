@@ -12,7 +12,7 @@ does not touch is taken from the rounds before it (`again`).
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import partial
 from typing import Protocol
@@ -20,7 +20,7 @@ from typing import Protocol
 from ..network.addressing import FAMILIES, Prefix
 from ..network.facts import Device, End, Network, Unmodelled
 from ..network.quiet import without_collecting
-from .again import Kept, Repeated, Round, TableKey, Told, essence, own_copies
+from .again import Kept, Round, TableKey, Told, essence, own_copies
 from .bgp.speakers import BgpSpeakers
 from .connected import connected_routes
 from .eigrp import EigrpSpeakers
@@ -149,52 +149,49 @@ def compute_tables(
         builders = _Builders(network, links, kept)
         out.tables = builders.first()
         out.trace.append(Round({}, dict(out.tables)))
-        if kept is None or before is None:
-            out.speakers = speakers_of(network, links)
-            settled = _settle(out, out.speakers, builders)
-        else:
-            speakers = _repeating(kept, before, out)
-            settled = _settle(out, speakers, builders)
-            out.speakers = [
-                s.settled(out.tables) if isinstance(s, Repeated) else s  # type: ignore[misc]
-                for s in speakers
-            ]
-            if not settled:
-                # What never settles has no state that could be taken over.
-                return compute_tables(network, deaf)
+        out.speakers = (
+            speakers_of(network, links)
+            if kept is None or before is None
+            else _speakers_again(kept, before, out)
+        )
+        settled = _settle(out, builders)
+        if not settled and kept is not None:
+            # What never settles has no state that could be taken over.
+            return compute_tables(network, deaf)
         builders.finish(out, before)
     if not settled:
         out.trace.clear()
     return out
 
 
-def _repeating(kept: Kept, before: Tables, out: Tables) -> list[Speakers | Repeated]:
+def _speakers_again(kept: Kept, before: Tables, out: Tables) -> list[Speakers]:
     """The speakers of a changed network: those from before the change wherever they still hold."""
     network, links = out.network, out.links
     kinds = _kinds(network)
     if kinds != _kinds(before.network):
-        return list(speakers_of(network, links))
-    speakers: list[Speakers | Repeated] = []
+        return speakers_of(network, links)
+    speakers: list[Speakers] = []
     for kind, old in zip(kinds, before.speakers, strict=False):
-        fresh = partial(_telling, kind, network, links)
-        same = kept.speaks_alike(partial(_processes, kind))
-        speakers.append(Repeated(old, fresh) if same and isinstance(old, Told) else fresh())
+        if isinstance(old, Told) and kept.speaks_alike(partial(_processes, kind)):
+            speakers.append(old.again())  # type: ignore[arg-type]
+        else:
+            speakers.append(_telling(kind, network, links))
     if any(d.routing.bgp is not None for d in network.devices):
         bgp = BgpSpeakers(network, links)
         speakers += [bgp.of(family) for family in FAMILIES]
     return speakers
 
 
-def _settle(out: Tables, speaking: Sequence[Speakers | Repeated], builders: _Builders) -> bool:
+def _settle(out: Tables, builders: _Builders) -> bool:
     """Rounds of offers and selection until no table changes; False if that never happens."""
-    if not speaking:
+    if not out.speakers:
         return True
     history: list[dict[TableKey, set[Prefix]]] = []
     offered: dict[TableKey, list[Route]] = {}
     for number in range(MAX_ROUNDS):
         out.rounds = number + 1
         collected: dict[TableKey, list[Route]] = {}
-        for speakers in speaking:
+        for speakers in out.speakers:
             for device, routes in speakers.offers(out.tables).items():
                 collected.setdefault((device, speakers.family), []).extend(routes)
         changed: dict[TableKey, set[Prefix]] = {}

@@ -532,10 +532,15 @@ class ProofShape(_Shape):
     moves = s.IntegerField()
 
 
+class AlternativeShape(RemedyShape):
+    proof = ProofShape(allow_null=True, help_text="null if it was not tried")
+
+
 class CauseShape(FindingShape):
     rank = s.IntegerField()
     certainty = s.ChoiceField(["proven", "likely"])
     proof = ProofShape()
+    alternatives = AlternativeShape(many=True)  # type: ignore[assignment]
 
 
 class DiagnosisAnswerShape(_Shape):

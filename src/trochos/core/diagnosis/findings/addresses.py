@@ -72,7 +72,9 @@ def _conflicts(context: Context) -> Iterator[Finding]:
         both = len({end.device for end in active}) > 1
         ends = active if both else [owner.end for owner in owners]
         # The newcomer is usually the one whose address does not fit its surroundings.
-        ends = sorted(ends, key=lambda end: (_fits(context, end, address), end))
+        ends = sorted(
+            ends, key=lambda end: (_fits(context, end, address), _named(context, end), end)
+        )
         first, other = ends[0], next(end for end in ends if end.device != ends[0].device)
         yield Finding(
             "address-conflict",
@@ -88,7 +90,25 @@ def _conflicts(context: Context) -> Iterator[Finding]:
             first.interface,
             other,
             str(address),
+            subject=(address, (first, other)),
         )
+
+
+def _named(context: Context, end: End) -> int:
+    """How many statics of the devices on its link lead through the end's address."""
+    links = context.tables.links
+    segment = links.segment_of.get(end)
+    interface = links.interface(end)
+    if segment is None or interface is None:
+        return 0
+    mine = {fact.address for fact in interface.addresses}
+    beside = {other.device for other in segment.ends if other != end}
+    return sum(
+        route.gateway in mine
+        for device in context.network.devices
+        if device.name in beside
+        for route in device.statics
+    )
 
 
 def _fits(context: Context, end: End, address: Address) -> int:

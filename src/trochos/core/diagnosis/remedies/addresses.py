@@ -116,3 +116,38 @@ def fill(
         if edits is not None:
             out.append(Remedy(f"On {device}: give {interface.name} the address {new}.", edits))
     return out
+
+
+def part(bench: Bench, address: Address, ends: tuple[End, ...]) -> list[Remedy]:
+    """One of two holders of an address gets another one.
+
+    Who fits its link less well, and then who is named by fewer, moves first; it gets an
+    address that others name on its link and nobody holds, else a free one.
+    """
+    out: list[Remedy] = []
+    for end in ends:
+        interface = bench.tables.links.interface(end)
+        if interface is None:
+            continue
+        mine = next((fact for fact in interface.addresses if fact.address == address), None)
+        if mine is None:
+            continue
+        beside = [
+            fact
+            for own, other in bench.beside(end.device)
+            if own == end
+            for fact in getattr(bench.tables.links.interface(other), "addresses", ())
+            if fact.address.family == address.family and not fact.address.is_link_local
+        ]
+        subnets = list(dict.fromkeys(f.connected for f in beside if f.address != address))
+        subnets = subnets or [mine.connected]
+        named = [a for a in bench.unowned if any(p.contains(a) for p in subnets)]
+        free = bench.free_address(subnets[0], address)
+        for new in dict.fromkeys((*named[:2], *((free,) if free is not None else ()))):
+            length = next(p.length for p in subnets if p.contains(new))
+            value = InterfaceAddress(new, length)
+            edits = bench.writer(end.device).address(interface, mine, value)
+            if edits:
+                title = f"On {end.device}: give {interface.name} the address {value}."
+                out.append(Remedy(title, edits))
+    return out

@@ -102,6 +102,17 @@ class Bench:
                 return address
         return None
 
+    @cached_property
+    def unowned(self) -> list[Address]:
+        """Addresses that lines name as gateway or neighbour and nobody holds, the most named
+        first."""
+        named: Counter[Address] = Counter()
+        for device in self.network.devices:
+            named.update(r.gateway for r in device.statics if r.gateway is not None)
+            if device.routing.bgp is not None:
+                named.update(n.address for n in device.routing.bgp.neighbours if n.address)
+        return [a for a, _ in named.most_common() if a not in self.taken and not a.is_link_local]
+
     def mentioned(self, address: Address) -> int:
         """How many lines of others name an address: gateways and BGP neighbours."""
         count = 0

@@ -25,6 +25,8 @@ def remedies_of(bench: Bench, finding: Finding) -> list[Remedy]:
         assert isinstance(subject, int)
         end = End(finding.device, finding.interface or "")
         found = addresses.remedies(bench, end, finding.peer, subject)
+    elif finding.kind == "address-conflict" and isinstance(subject, tuple):
+        found = addresses.part(bench, *subject)
     elif finding.kind in tunnel_findings.KINDS and isinstance(subject, tuple):
         found = tunnels.remedies(bench, finding.kind, *subject)
     elif finding.kind == "addresses-swapped" and isinstance(subject, tuple):
