@@ -32,11 +32,13 @@ class Document:
         self.text, self.lines, self.root = text, lines, root
 
     def quote(self, node: Node, limit: int = 240) -> str:
-        """What to show as the text of a value: its line, or on a crowded line itself."""
+        """What to show as the text of a value: its line, or itself where that says more."""
         line = self.lines[node.key_line - 1].strip() if node.key_line <= len(self.lines) else ""
-        if len(line) <= limit:
-            return line
-        return self.text[node.start : node.end][:limit]
+        itself = " ".join(self.text[node.start : node.end].split())
+        crowded = itself in line and len(line) > len(itself) + 40
+        if line in ("{", "[") or crowded or len(line) > limit:
+            return itself[:limit]
+        return line
 
 
 class JsonError(ValueError):

@@ -7,13 +7,13 @@ from collections.abc import Iterator
 from ...forwarding.verdicts import BIT
 from ...forwarding.walk import Branch, Hop
 from ...network.addressing import Address, Prefix, prefix_of
-from ...network.edits import Edit, Remedy
+from ...network.edits import Edit, Remedy, TextEdit
 from ...network.facts import Device, End, Source
 from ...protocols.routes import Route
 from ..finding import BREAKS, Finding
 from ..remedies import statics as static_remedies
 from ..remedies.bench import Bench
-from .suspect import LIKELY, PLAUSIBLE, WORKAROUND, Suspect, home_of
+from .suspect import LIKELY, PLAUSIBLE, POSSIBLE, WORKAROUND, Suspect, home_of
 
 
 def on_static(
@@ -148,6 +148,13 @@ def no_static(
     dynamic = device.routing.runs and not any(
         s.prefix.family == target.family for s in device.statics
     )
+    table = bench.tables.of(device.name, target.family)
+    broken = [r for r in table.covering(target) if r.problem and not r.prefix.is_default]
+    weight = PLAUSIBLE
+    if dynamic or device.name in bench.carriers:
+        weight = WORKAROUND
+    elif broken:
+        weight = POSSIBLE  # it has one: that is to be mended, and not another put beside it
     text = str(shown)
     line = max((s.source.line or 0 for s in device.statics), default=0) or None
     yield Suspect(
@@ -164,7 +171,10 @@ def no_static(
                     device.name,
                     device.main_file or "",
                     None,
-                    f"a route to {text}",
+                    next(
+                        (e.add[0] for e in remedies[0].edits if isinstance(e, TextEdit) and e.add),
+                        f"a route to {text}",
+                    ),
                     missing=True,
                     after=line,
                 ),
@@ -173,7 +183,7 @@ def no_static(
             key=text,
             remedies=tuple(remedies),
         ),
-        WORKAROUND if dynamic or device.name in bench.carriers else PLAUSIBLE,
+        weight,
     )
 
 

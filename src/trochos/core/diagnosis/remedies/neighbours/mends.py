@@ -120,11 +120,11 @@ def own_router_id(bench: Bench, protocol: str, family: int, device: Device) -> M
         current = device.routing.bgp.router_id
     else:
         current = next((p.router_id for p in device.routing.ospf if p.family == family), None)
+    if current is not None and any(current.value == address.value for _, address in own):
+        return None  # its id is an address of its own: the other end is wrong
     for _, address in sorted(own):
         if address.value in used:
             continue
-        if current is not None and current.value == address.value:
-            return None  # its id is its own: the other end is wrong
         edits = bench.writer(device.name).router_id(protocol, family, address)
         return None if edits is None else (f"use {address} as router id", edits)
     return None
