@@ -16,6 +16,7 @@ from ..change.apply import apply
 from ..change.rehearse import Effect, compare_pairs
 from ..forwarding.endpoints import EndpointError
 from ..forwarding.families import FamilyReach
+from ..forwarding.filters import Flow
 from ..forwarding.path import Path, Traffic, find_path
 from ..forwarding.settle import settle
 from ..forwarding.verdicts import BIT
@@ -226,6 +227,11 @@ class Search:
     # -- options -----------------------------------------------------------------
 
     @property
+    def flow(self) -> Flow:
+        traffic = self.traffic or Traffic()
+        return Flow(traffic.protocol, traffic.port)
+
+    @property
     def large(self) -> bool:
         return len(self.base.network.devices) >= LARGE
 
@@ -252,7 +258,7 @@ class Search:
                 weight = POSSIBLE if serious else WORKAROUND
             suspects.append(Suspect(replace(finding, remedies=remedies), weight))
         if looking:
-            suspects += look(bench, path)
+            suspects += look(bench, path, self.flow)
         if bench is not self.base:
             suspects = [Suspect(self._as_it_stands(s.finding), s.weight) for s in suspects]
         out: list[Option] = []

@@ -21,7 +21,7 @@ from ..protocols.routes import NextHop, Route
 from .sources import choose_source, usable_addresses
 from .step import Forwarding
 from .verdicts import BIT
-from .walk import INITIAL_HOPS
+from .walk import INITIAL_HOPS, guards
 
 NO, PARTLY, YES, UNSURE = 0, 1, 2, 3
 
@@ -205,6 +205,28 @@ class FamilyReach:
         self.bits[walking] |= np.uint32(BIT["loop"])
         if spent is not None:
             self.overlong = spent & ~walking
+        self._guarded()
+
+    def _guarded(self) -> None:
+        """Marks what a filter or a reverse-path check on the way may stop: that depends on the
+        source too, so these are walked."""
+        rows = [r for r, n in enumerate(self.names) if guards(self.forwarding.devices[n])]
+        if not rows:
+            return
+        met = np.zeros_like(self.overlong)
+        met[rows] = True
+        changed = True
+        while changed:
+            changed = False
+            for here, there, mask in self.edges:
+                line = met[here] | (mask & met[there])
+                if not np.array_equal(line, met[here]):
+                    met[here] = line
+                    changed = True
+        # A host that is handed a packet decides about it too, and has no edge of its own.
+        for row in rows:
+            met[:, self.owned[row]] = True
+        self.overlong |= met
 
     def _device(self, row: int) -> list[tuple[int, int, NDArray[np.bool_]]]:
         """Fills what ends at this device, and returns its edges to others."""

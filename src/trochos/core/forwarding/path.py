@@ -7,10 +7,12 @@ from dataclasses import dataclass, field
 from ..network.addressing import FAMILY_NAMES, Address, parse_address
 from ..network.facts import Source, Unmodelled
 from .endpoints import Endpoint, EndpointError, main_address, resolve
+from .filters import Flow
+from .names import NameAnswer, look_up, may_be_name
 from .sources import choose_source, usable_addresses
 from .step import Forwarding
 from .verdicts import both_ways
-from .walk import Branch, Hop, Leg, Packet, walk
+from .walk import Branch, Hop, Leg, Packet, passed_by, walk
 
 _ORDER = {"no": 0, "unknown": 1, "partly": 2, "yes": 3}
 
@@ -40,6 +42,8 @@ class Path:
     note: str | None = None
     caveats: list[tuple[Unmodelled, str]] = field(default_factory=list)
     also: Path | None = None
+    name: NameAnswer | None = None
+    """How a name in the complaint was looked up."""
 
     @property
     def family(self) -> int:
@@ -48,7 +52,7 @@ class Path:
     def as_json(self) -> dict[str, object]:
         out: dict[str, object] = {
             "from": {"device": self.sender, "address": _text(self.source)},
-            "to": {"device": self.receiver, "address": _text(self.target)},
+            "to": {"device": self.receiver, "address": self._to()},
             "family": FAMILY_NAMES[self.family],
             "works": self.works,
             "outbound": self.outbound.as_json(),
@@ -66,12 +70,21 @@ class Path:
             "largest": self._largest(),
             "sentence": self.sentence(),
         }
+        if self.name is not None:
+            out["name"] = self.name.as_json()
         if self.also is not None:
             out["also"] = self.also.as_json()
         return out
 
+    def _to(self) -> str | None:
+        return None if self.name is not None and not self.name.addresses else str(self.target)
+
     def sentence(self) -> str:
         """The answer in one sentence a person would say."""
+        if self.name is not None and not self.name.addresses:
+            if self.works == "unknown":
+                return f"Whether the name is known cannot be said: {self.name.reason}"
+            return f"The name does not resolve: {self.name.reason}"
         to = self.receiver or str(self.target)
         if self.outbound.state == "yes" and self.back is None:
             return f"The request ends at {self.outbound.branches[0].last.device}."
@@ -136,7 +149,16 @@ def find_path(
     """
     traffic = traffic or Traffic()
     start = resolve(forwarding, sender, target=False)
-    end = resolve(forwarding, receiver, target=True)
+    answer = None
+    try:
+        end = resolve(forwarding, receiver, target=True)
+    except EndpointError:
+        answer = _by_name(forwarding, start, receiver)
+        if answer is None:
+            raise
+        if not answer.addresses:
+            return _unnamed(forwarding, start, answer)
+        end = _named_end(forwarding, receiver, answer)
     forced = _forced_source(forwarding, start, traffic)
     families = [
         family
@@ -156,7 +178,45 @@ def find_path(
     paths.sort(key=lambda path: _ORDER[path.works])
     if len(paths) == 2:
         paths[0].also = paths[1]
+    paths[0].name = answer
     return paths[0]
+
+
+def _by_name(forwarding: Forwarding, start: Endpoint, name: str) -> NameAnswer | None:
+    """What the sender makes of a name; None if this cannot be one, or nothing is known."""
+    assert start.device is not None
+    services = forwarding.devices[start.device].services
+    if not may_be_name(name) or (services.names is None and services.resolvers is None):
+        return None
+
+    def reaches(host: str, resolver: Address) -> str:
+        asked = Traffic(protocol="udp", port=53)
+        try:
+            return find_path(forwarding, host, str(resolver), asked).works
+        except EndpointError:
+            return "no"
+
+    return look_up(forwarding.devices, start.device, name, reaches)
+
+
+def _unnamed(forwarding: Forwarding, start: Endpoint, answer: NameAnswer) -> Path:
+    """The answer where the name already fails: nothing was sent to anybody."""
+    assert start.device is not None and answer.verdict is not None
+    hop = Hop(start.device, None, None, reason=answer.reason)
+    leg = Leg([Branch([hop], answer.verdict, answer.reason)], 1)
+    source = main_address(forwarding.devices[start.device], 4)
+    works = "unknown" if answer.verdict == "unknown" else "no"
+    path = Path(start.device, source, None, Address(4, 0), leg, None, works)
+    path.name = answer
+    return path
+
+
+def _named_end(forwarding: Forwarding, name: str, answer: NameAnswer) -> Endpoint:
+    addresses = {address.family: address for address in reversed(answer.addresses)}
+    owners = [
+        resolve(forwarding, str(address), target=True).device for address in addresses.values()
+    ]
+    return Endpoint(name, next((o for o in owners if o is not None), None), addresses, True)
 
 
 def _forced_source(forwarding: Forwarding, start: Endpoint, traffic: Traffic) -> Address | None:
@@ -205,7 +265,8 @@ def _one(
     wanted = frozenset((end.device,)) if end.device else frozenset()
     if forwarding.near.is_anycast(target):
         wanted = frozenset(forwarding.near.owner_devices(target))
-    packet = Packet(target, source, traffic.size, traffic.dont_fragment)
+    flow = Flow(traffic.protocol, traffic.port)
+    packet = Packet(target, source, traffic.size, traffic.dont_fragment, flow)
     outbound = walk(forwarding, sender, packet, wanted)
     if source is None:
         reason = f"{sender} has no {'IPv4' if family == 4 else 'IPv6'} address to send from."
@@ -213,7 +274,10 @@ def _one(
     back: Leg | None = None
     if end.device is not None and source is not None:
         answering = outbound.delivered_at or [end.device]
-        reply = Packet(source, target, traffic.size, traffic.dont_fragment)
+        # Where the request does not arrive, the reply is followed as if it had.
+        everyone = frozenset(d.name for d in forwarding.tables.network.devices)
+        passed = passed_by(outbound) if outbound.state in ("yes", "partly") else everyone
+        reply = Packet(source, target, traffic.size, traffic.dont_fragment, flow.back(passed))
         legs = [
             walk(forwarding, name, reply, frozenset((sender,)))
             for name in answering
@@ -225,15 +289,13 @@ def _one(
     if end.device is None and outbound.state == "yes":
         states.append("unknown")
     path = Path(sender, source, end.device, target, outbound, back, both_ways(states))
-    if traffic.port is not None and end.device is not None:
-        # The way is computed; filters and sockets are not, and the answer must say so.
+    silent = end.device is not None and forwarding.devices[end.device].services.sockets is None
+    if traffic.port is not None and end.device is not None and silent:
+        # The way is computed; who listens was not gathered, and the answer must say so.
         facts = forwarding.devices[end.device]
         service = f"{traffic.protocol} {traffic.port}"
         source_of = Source(end.device, facts.main_file or "", None, service)
-        why = (
-            f"whether {end.device} listens on {service}, and every filter lets it pass, "
-            "is not judged"
-        )
+        why = f"whether {end.device} listens on {service} is not known: nobody gathered it"
         path.caveats.append((Unmodelled(source_of, why), why))
     seen: set[Unmodelled] = set()
     for leg in (outbound, back):

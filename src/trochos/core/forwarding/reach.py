@@ -15,10 +15,11 @@ from numpy.typing import NDArray
 from ..network.addressing import FAMILIES, Address
 from ..network.facts import Device
 from .families import _DELIVERED, KEPT_ROWS, NO, PARTLY, UNSURE, YES, FamilyReach, states_of_ping
+from .filters import Flow
 from .sources import usable_addresses
 from .step import Forwarding
 from .verdicts import BIT, WORST_FIRST
-from .walk import Leg, Packet, walk
+from .walk import Leg, Packet, passed_by, walk
 
 _OK = {NO: False, PARTLY: "partly", YES: True, UNSURE: None}
 
@@ -265,7 +266,7 @@ def ping(
     wanted = frozenset((owner,))
     if forwarding.near.is_anycast(target):
         wanted = frozenset(forwarding.near.owner_devices(target))
-    outbound = walk(forwarding, name, Packet(target, source), wanted)
+    outbound = walk(forwarding, name, Packet(target, source, flow=Flow()), wanted)
     if source is None:
         return outbound, None, False
     answering = [
@@ -273,8 +274,9 @@ def ping(
         for branch in outbound.branches
         if branch.verdict in ("delivered", "wrong-host")
     ]
+    reply = Packet(source, target, flow=Flow().back(passed_by(outbound)))
     legs = {
-        device: walk(forwarding, device, Packet(source, target), frozenset((name,)))
+        device: walk(forwarding, device, reply, frozenset((name,)))
         for device in dict.fromkeys([*answering, owner])
     }
     fates = []

@@ -13,6 +13,7 @@ from ..network.addressing import FAMILY_NAMES, Address, Prefix
 from ..network.facts import Device, End, Tunnel, Unmodelled
 from ..protocols.routes import Lookup, NextHop, Route, Table
 from ..protocols.tables import Tables
+from .filters import Filters
 from .links import Neighbourhood
 
 
@@ -50,6 +51,8 @@ class Forwarding:
     tables: Tables
     near: Neighbourhood = field(init=False)
     obeyed: dict[tuple[str, int], dict[Prefix, Route]] = field(default_factory=dict)
+    filters: dict[str, Filters] = field(default_factory=dict)
+    """The filters of each device that has some."""
     torn: dict[End, str] = field(default_factory=dict)
     """Ends of tunnels through which no neighbour is heard, each with what became of packets."""
     under: dict[End, object] = field(default_factory=dict)
@@ -66,6 +69,8 @@ class Forwarding:
             self.obeyed[name, family] = _obeyed(table)
         doubts = self.tables.doubts()
         for device in self.tables.network.devices:
+            if device.filters:
+                self.filters[device.name] = Filters(device)
             for item in (*device.unmodelled, *doubts.get(device.name, ())):
                 for family in (4, 6):
                     if item.family not in (None, family):

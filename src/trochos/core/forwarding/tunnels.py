@@ -9,6 +9,7 @@ circle.
 from __future__ import annotations
 
 from ..network.facts import End
+from .filters import Flow
 from .step import Fate, Forwarding
 from .verdicts import DELIVERED, LOOP
 from .walk import Leg, Packet, walk
@@ -40,7 +41,7 @@ def enter(
             "leaves it."
         )
         return [Fate(None, "no-source", reason)], None
-    leg = walk(forwarding, end.device, Packet(tunnel.remote, tunnel.local))
+    leg = walk(forwarding, end.device, Packet(tunnel.remote, tunnel.local, flow=Flow(tunnel.mode)))
     fates: list[Fate] = []
     for branch in leg.branches:
         if branch.verdict != DELIVERED:

@@ -6,8 +6,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
 from ..network.addressing import Address
-from ..network.facts import End, Tunnel, Unmodelled
+from ..network.facts import Device, End, Tunnel, Unmodelled
+from ..network.filters import ACCEPT, REJECT
 from ..protocols.routes import Route
+from .filters import UNKNOWN, Decision, Flow, Passage, reverse_path
 from .step import Fate, Forwarding
 from .verdicts import DELIVERED, HOP_LIMIT, LOOP, RANK, leg_state, worst
 
@@ -19,12 +21,16 @@ _EXPLORED = 4096
 
 @dataclass(frozen=True, slots=True)
 class Packet:
-    """What is sent. `size` counts the whole IP packet in bytes; 0 stands for a small one."""
+    """What is sent. `size` counts the whole IP packet in bytes; 0 stands for a small one.
+
+    Without a `flow` only the way is asked about, and no filter.
+    """
 
     target: Address
     source: Address | None = None
     size: int = 0
     dont_fragment: bool = False
+    flow: Flow | None = None
 
     @property
     def must_fit(self) -> bool:
@@ -49,6 +55,17 @@ class Wrap:
         }
 
 
+_RESULTS = {ACCEPT: "permit"}
+
+
+def _filtered(decision: Decision) -> dict[str, object]:
+    return {
+        "do": "filter",
+        "entry": decision.entry.as_json() if decision.entry else None,
+        "result": _RESULTS.get(decision.verdict, decision.verdict),
+    }
+
+
 @dataclass(slots=True)
 class Hop:
     """A device that has the packet, and what it does with it."""
@@ -61,15 +78,19 @@ class Hop:
     mtu: int | None = None
     reason: str | None = None
     wrap: Wrap | None = None
+    filters: tuple[Decision, ...] = ()
 
     def as_json(self) -> dict[str, object]:
+        actions = [_filtered(decision) for decision in self.filters]
+        if self.wrap is not None:
+            actions.append(self.wrap.as_json())
         return {
             "device": self.device,
             "in": self.arrived,
             "route": self.route.as_json() if self.route else None,
             "out": self.out,
             "next_hop": str(self.next_hop) if self.next_hop else None,
-            "actions": [self.wrap.as_json()] if self.wrap else [],
+            "actions": actions,
             "mtu": self.mtu,
             "reason": self.reason,
         }
@@ -149,7 +170,7 @@ class _Walker:
             members = tuple(before[before.index(device) :])
             yield Branch([_copy(hop) for hop in path], LOOP, loop_sentence(members), members)
             return
-        drop = self._martian(device, arrived)
+        drop = self._martian(device, arrived) or self._unexpected(device, arrived)
         if drop is not None:
             yield Branch(
                 [*map(_copy, path), Hop(device, arrived, None, reason=drop)], "filtered", drop
@@ -178,6 +199,11 @@ class _Walker:
             if interface is not None and interface.tunnel is not None:
                 under = self.forwarding.under.get(End(hop.device, interface.name))
                 here.wrap = Wrap(interface.tunnel, under if isinstance(under, Leg) else None)
+        if here.out is not None and fate.verdict in (None, "next-hop-silent"):
+            stopped = self._filter(here, here.out)
+            if stopped is not None:
+                yield self._end(path, here, *stopped)
+                return
         if fate.verdict is not None:
             yield self._end(path, here, fate.verdict, fate.reason)
             return
@@ -200,6 +226,9 @@ class _Walker:
                 f"that of {names}."
             )
             return self._end(path, hop, "wrong-host", reason)
+        stopped = self._filter(hop, None) or self._deaf(hop.device)
+        if stopped is not None:
+            return self._end(path, hop, *stopped)
         interface = hop.route.next_hops[0].interface if hop.route else None
         reason = f"{hop.device} has it: {self.packet.target} is its own address on {interface}."
         return self._end(path, hop, DELIVERED, reason)
@@ -213,6 +242,66 @@ class _Walker:
             return f"{device} drops it: the source {source} is one of its own addresses."
         return None
 
+    def _unexpected(self, device: str, arrived: str | None) -> str | None:
+        """A reverse-path check (RFC 3704): the way back to the source has to leave here, too."""
+        source, facts = self.packet.source, self.forwarding.devices[device]
+        if arrived is None or source is None or source.family == 6 or self.packet.flow is None:
+            return None
+        check = reverse_path(facts, arrived) if facts.reverse_path else None
+        if check is None:
+            return None
+        route = self.forwarding.matching(device, source)
+        exits = {hop.interface for hop in route.obeyed_hops} if route is not None else set()
+        if route is not None and (check[0] == "loose" or arrived in exits):
+            return None
+        where = ", ".join(sorted(filter(None, exits)))
+        way = f"its way back to {source} leaves by {where}" if where else f"no way back to {source}"
+        return (
+            f"{device} drops it silently: it came in by {arrived}, and {device} has {way} "
+            f"(reverse-path check, {check[1].text})."
+        )
+
+    def _filter(self, hop: Hop, leaving: str | None) -> tuple[str, str] | None:
+        """(verdict, reason) if a filter of the device ends the packet; notes what it passed."""
+        packet = self.packet
+        filters = self.forwarding.filters.get(hop.device)
+        if filters is None or packet.flow is None:
+            return None
+        passage = Passage(
+            hop.device, packet.source, packet.target, hop.arrived, leaving, packet.flow
+        )
+        found = filters.judge(passage)
+        hop.filters = tuple(found)
+        if not found or found[-1].verdict == ACCEPT:
+            return None
+        last = found[-1]
+        line = f" ({last.entry.file}, line {last.entry.line})" if last.entry else ""
+        what = f"{last.chain}{line}"
+        if last.verdict == UNKNOWN:
+            return "unknown", f"{hop.device} is not certain: in its filter {what}, {last.why}."
+        if last.verdict == REJECT:
+            return "refused", f"{hop.device} refuses it, by its filter {what}."
+        more = f": {last.why}" if last.why else ""
+        return "filtered", f"{hop.device} drops it silently, by its filter {what}{more}."
+
+    def _deaf(self, device: str) -> tuple[str, str] | None:
+        """(verdict, reason) if nobody on the device listens for the request."""
+        flow, facts = self.packet.flow, self.forwarding.devices[device]
+        sockets = facts.services.sockets
+        if flow is None or flow.is_reply or flow.port is None or sockets is None:
+            return None
+        if flow.protocol not in ("tcp", "udp"):
+            return None
+        target = self.packet.target
+        same = [s for s in sockets if s.protocol == flow.protocol and s.port == flow.port]
+        if any(s.address in (None, str(target)) and target.family in s.families for s in same):
+            return None
+        service = f"{flow.protocol} port {flow.port}"
+        if same:
+            bound = ", ".join(sorted({s.address or _any(s.families) for s in same}))
+            return "refused", f"{device} refuses it: {service} is bound to {bound} only."
+        return "refused", f"{device} refuses it: nobody there listens on {service}."
+
     def _too_big(self, here: Hop, to: End) -> str | None:
         size = self.packet.size
         far = self.forwarding.near.interface(to)
@@ -225,6 +314,20 @@ class _Walker:
         if size and far is not None and far.mtu is not None and piece > far.mtu:
             return f"{to} takes at most {far.mtu} bytes, and {here.device} sends {piece}."
         return None
+
+
+def _any(families: tuple[int, ...]) -> str:
+    return "IPv4" if families == (4,) else "IPv6"
+
+
+def passed_by(leg: Leg) -> frozenset[str]:
+    """The devices that saw a request, and so know the reply for one."""
+    return frozenset(hop.device for branch in leg.branches for hop in branch.hops)
+
+
+def guards(device: Device) -> bool:
+    """True if the device may stop packets for what they are, and not for where they go."""
+    return bool(device.filters) or any(item.mode != "off" for item in device.reverse_path)
 
 
 def _copy(hop: Hop) -> Hop:

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from .addressing import Address, InterfaceAddress, Prefix
+from .filters import NO_SERVICES, Chain, ReversePath, Services
 from .habits import BgpHabits, EigrpHabits, OspfHabits, RipHabits
 from .policy import NO_POLICY, Policy
 from .routing import NO_ROUTING, Routing
@@ -202,6 +203,9 @@ class Device:
     main_file: str | None = None
     routing: Routing = NO_ROUTING
     policy: Policy = NO_POLICY
+    filters: tuple[Chain, ...] = ()
+    reverse_path: tuple[ReversePath, ...] = ()
+    services: Services = NO_SERVICES
 
     @property
     def is_host(self) -> bool:

@@ -13,6 +13,7 @@ from ..network.facts import (
     Tunnel,
     Unmodelled,
 )
+from ..network.filters import NO_SERVICES, Chain, ReversePath, Services
 from ..network.policy import NO_POLICY, Policy
 from ..network.routing import NO_ROUTING, Routing
 
@@ -61,6 +62,7 @@ class ConfigDraft:
     unmodelled: list[Unmodelled] = field(default_factory=list)
     routing: Routing = NO_ROUTING
     policy: Policy = NO_POLICY
+    filters: list[Chain] = field(default_factory=list)
     routes: bool = True
     """False if the file configures interfaces only and says nothing about routing."""
 
@@ -78,5 +80,6 @@ class CaptureDraft:
     gathered: dict[int, list[GatheredRoute]] = field(default_factory=dict)
     tunnels: dict[str, Tunnel] = field(default_factory=dict)
     unmodelled: list[Unmodelled] = field(default_factory=list)
-    unmodelled_if_router: list[Unmodelled] = field(default_factory=list)
-    """What matters only where packets pass through."""
+    filters: list[Chain] = field(default_factory=list)
+    reverse_path: list[ReversePath] = field(default_factory=list)
+    services: Services = NO_SERVICES

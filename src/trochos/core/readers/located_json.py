@@ -36,7 +36,7 @@ class Document:
         line = self.lines[node.key_line - 1].strip() if node.key_line <= len(self.lines) else ""
         itself = " ".join(self.text[node.start : node.end].split())
         crowded = itself in line and len(line) > len(itself) + 40
-        if line in ("{", "[") or crowded or len(line) > limit:
+        if line.endswith(("{", "[")) or crowded or len(line) > limit:
             return itself[:limit]
         return line
 

@@ -18,7 +18,7 @@ _TEXT = re.compile(
     r"|Area Scoped Link State Database)",
     re.M,
 )
-_TOP = frozenset(("routerId", "neighbors", "ipv4Unicast", "ipv6Unicast", "nftables"))
+_TOP = frozenset(("routerId", "neighbors", "ipv4Unicast", "ipv6Unicast"))
 _ENTRY = frozenset(("ospfIfType", "timerMsecs", "bgpState", "remoteAs", "routeType"))
 
 

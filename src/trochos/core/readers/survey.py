@@ -23,10 +23,11 @@ from ..network.facts import (
     Profile,
     Source,
 )
+from ..network.filters import NO_SERVICES, Services
 from ..network.policy import NO_POLICY, Policy
 from ..network.quiet import without_collecting
 from ..network.routing import NO_ROUTING, Routing
-from . import hostfiles, iproute, reports, wiring
+from . import hostfiles, iproute, nftables, reports, wiring
 from .drafts import CaptureDraft, ConfigDraft, InterfaceDraft
 from .frr import tables as frr_tables
 from .frr import text as frr_text
@@ -229,9 +230,13 @@ class _Survey:
                 )
             self.done(ledger, device)
         elif hostfiles.looks_like_sysctl(text):
-            capture, ledger = hostfiles.read_sysctl(device, name, text)
-            self.draft(device).captures.append(capture)
-            self.done(ledger, device)
+            self.capture(device, hostfiles.read_sysctl(device, name, text))
+        elif hostfiles.looks_like_resolvers(text):
+            self.capture(device, hostfiles.read_resolvers(device, name, text))
+        elif hostfiles.looks_like_sockets(text):
+            self.capture(device, hostfiles.read_sockets(device, name, text))
+        elif device and hostfiles.looks_like_hosts(text):
+            self.capture(device, hostfiles.read_hosts(device, name, text))
         elif reports.looks_like_text(text):
             ledger = Ledger(device, name, reports.KIND, lines)
             for number in range(1, len(lines) + 1):
@@ -243,6 +248,10 @@ class _Survey:
             ledger.note = "Nothing here reads this kind of file, so it was left aside."
             self.draft(device).unread_files += 1
             self.done(ledger, device)
+
+    def capture(self, device: str, read: tuple[CaptureDraft, Ledger]) -> None:
+        self.draft(device).captures.append(read[0])
+        self.done(read[1], device)
 
     def json_file(self, device: str, name: str, text: str, lines: list[str], flat: bool) -> None:
         try:
@@ -271,7 +280,12 @@ class _Survey:
         if yang.looks_like(root):
             ledger = Ledger(device, name, yang.KIND, lines)
             config = yang.read(device, name, document)
-            self.draft(device).configs.append(config)
+            if config.filters and not (config.interfaces or config.routes):
+                # Access lists alone do not make the file the device's configuration.
+                lists = CaptureDraft(name, filters=config.filters)
+                self.draft(device).captures.append(lists)
+            else:
+                self.draft(device).configs.append(config)
             if config.hostname and config.hostname != device:
                 ledger.note = (
                     f"The data calls itself {config.hostname}; the device is listed as {device}."
@@ -301,6 +315,10 @@ class _Survey:
             ledger.settle_json(root, matters)
             if not flat or kind != "empty":
                 self.draft(device)
+        elif nftables.looks_like(root):
+            ledger = Ledger(device, name, nftables.KIND, lines)
+            self.draft(device).captures.append(nftables.read(document, device, name))
+            ledger.settle_json(root)
         elif frr_tables.looks_like(root):
             ledger = Ledger(device, name, frr_tables.KIND, lines)
             self.draft(device).captures.append(frr_tables.read(root, name))
@@ -491,8 +509,6 @@ def _merge(name: str, drafts: _Drafts, role: str | None) -> Device:
             else i
             for i in interfaces
         )
-    if final == "router":
-        unmodelled += [u for capture in captures for u in capture.unmodelled_if_router]
     return Device(
         name=name,
         interfaces=interfaces,
@@ -511,6 +527,20 @@ def _merge(name: str, drafts: _Drafts, role: str | None) -> Device:
         main_file=configs[0].file if configs else (captures[0].file if captures else None),
         routing=_routing(configs),
         policy=_policy(configs),
+        filters=tuple(chain for layer in layers for chain in layer.filters),
+        reverse_path=tuple(item for capture in captures for item in capture.reverse_path),
+        services=_services(captures),
+    )
+
+
+def _services(captures: list[CaptureDraft]) -> Services:
+    """What all files of a device say of names and sockets."""
+    held = [c.services for c in captures if c.services is not NO_SERVICES]
+    return Services(
+        next((s.sockets for s in held if s.sockets is not None), None),
+        next((s.names for s in held if s.names is not None), None),
+        next((s.resolvers for s in held if s.resolvers is not None), None),
+        next((s.search for s in held if s.search), ()),
     )
 
 

@@ -3,10 +3,21 @@
 from __future__ import annotations
 
 from ..finding import ORDER, Finding
-from . import addresses, forwarding, hosts, idle, links, loops, neighbours, statics, tunnels
+from . import (
+    addresses,
+    filters,
+    forwarding,
+    hosts,
+    idle,
+    links,
+    loops,
+    neighbours,
+    statics,
+    tunnels,
+)
 from .context import Context
 
-FAMILIES = (addresses, links, tunnels, statics, hosts, neighbours, loops, idle, forwarding)
+FAMILIES = (addresses, links, tunnels, statics, hosts, neighbours, loops, idle, forwarding, filters)
 KINDS: dict[str, str] = {kind: text for family in FAMILIES for kind, text in family.KINDS.items()}
 
 

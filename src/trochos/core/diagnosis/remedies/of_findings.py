@@ -10,7 +10,7 @@ from ...protocols.gates import Relation
 from ...protocols.routes import Route
 from ..finding import Finding
 from ..findings import tunnels as tunnel_findings
-from . import addresses, hosts, neighbours, statics, tunnels
+from . import addresses, filters, hosts, neighbours, statics, tunnels
 from .bench import Bench
 
 
@@ -33,6 +33,10 @@ def remedies_of(bench: Bench, finding: Finding) -> list[Remedy]:
         found = addresses.swap(bench, finding.device, *subject)
     elif finding.kind == "address-missing" and isinstance(subject, tuple):
         found = addresses.fill(bench, finding.device, *subject)
+    elif finding.kind in ("name-without-owner", "name-elsewhere") and isinstance(subject, tuple):
+        found = filters.right_name(bench, finding.device, *subject)
+    elif finding.kind == "resolver-without-owner" and isinstance(subject, tuple):
+        found = filters.right_resolver(bench, finding.device, *subject)
     elif isinstance(subject, Source):
         edits = bench.writer(finding.device).drop(subject)
         found = [Remedy(f"On {finding.device}: take the line out.", edits)] if edits else []

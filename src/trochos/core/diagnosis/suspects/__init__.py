@@ -16,6 +16,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from ...forwarding.filters import Flow
 from ...forwarding.path import Path
 from ...forwarding.walk import Branch, Hop, Leg
 from ...network.addressing import Address, Prefix
@@ -25,15 +26,16 @@ from ..remedies import statics as static_remedies
 from ..remedies.bench import Bench
 from ..why import absence_of, missing_prefix
 from .announcements import announce, default_elsewhere, silent
+from .filters import stopped
 from .lists import filters, lists, undefined
 from .sessions import mesh_hole, unresolved
 from .statics import edge, no_static, on_static
 from .suspect import KINDS, LIKELY, PLAUSIBLE, POSSIBLE, SURE, WORKAROUND, Suspect, home_of
 
 
-def look(bench: Bench, path: Path) -> list[Suspect]:
+def look(bench: Bench, path: Path, flow: Flow | None = None) -> list[Suspect]:
     """The suspects of one complaint, most believed first."""
-    found: dict[str, Suspect] = {}
+    found: dict[str, Suspect] = {s.finding.id: s for s in _stopped(bench, path, flow or Flow())}
     for leg, target in ((path.outbound, path.target), (path.back, path.source)):
         if leg is None or target is None or leg.state == "yes":
             continue
@@ -49,6 +51,18 @@ def look(bench: Bench, path: Path) -> list[Suspect]:
             if held is None or suspect.weight < held.weight:
                 found[suspect.finding.id] = suspect
     return sorted(found.values(), key=lambda s: (s.weight, s.finding.id))
+
+
+def _stopped(bench: Bench, path: Path, flow: Flow) -> Iterator[Suspect]:
+    """Filters and checks that end a leg."""
+    back = flow.back(frozenset())
+    for leg, kind, source, target in (
+        (path.outbound, flow, path.source, path.target),
+        (path.back, back, path.target, path.source),
+    ):
+        for branch in leg.branches if leg is not None else ():
+            if branch.hops and target is not None:
+                yield from stopped(bench, branch, branch.last, source, target, kind)
 
 
 def look_towards(bench: Bench, leg: Leg, target: Address) -> list[Suspect]:

@@ -12,6 +12,8 @@ from ..finding import Finding
 from ..remedies.bench import Bench
 
 KINDS = {
+    "filter-stops": "A filter stops the traffic of a complaint.",
+    "reverse-path-stops": "A reverse-path check drops what comes another way than it goes.",
     "static-overrides": "A static route overrides a better one that leads to the target.",
     "static-astray": "A static route sends packets to a neighbour that does not lead there.",
     "route-missing": "A router lacks a route that a neighbour could provide.",

@@ -1,9 +1,9 @@
 """YANG data as JSON (RFC 7951), plain or as an instance file (RFC 9195) -> facts.
 
 Read: ietf-interfaces (RFC 8343), ietf-ip (RFC 8344), ietf-routing with its IPv4 and
-IPv6 unicast modules (RFC 8349), the hostname of ietf-system (RFC 7317), and our own
-augmentation trochos-routing (yang/trochos-routing.yang). The routing protocols have
-modules of their own beside this one. Every value keeps its line.
+IPv6 unicast modules (RFC 8349), access lists (RFC 8519), the hostname of ietf-system
+(RFC 7317), and our own augmentation trochos-routing (yang/trochos-routing.yang). The
+routing protocols have modules of their own beside this one. Every value keeps its line.
 """
 
 from __future__ import annotations
@@ -22,6 +22,7 @@ from ...network.routing import BgpProcess, EigrpProcess, OspfProcess, RipProcess
 from .. import tunnels
 from ..drafts import ConfigDraft, InterfaceDraft
 from ..located_json import UNSEEN, Document, Node
+from . import acl
 from . import bgp as yang_bgp
 from . import eigrp as yang_eigrp
 from . import ospf as yang_ospf
@@ -41,7 +42,14 @@ YANG = Profile(
 )
 
 _INSTANCE = "ietf-yang-instance-data:instance-data-set"
-_STANDARD = ("ietf-interfaces:", "ietf-routing:", "ietf-system:", "ietf-ip:", "ietf-restconf:")
+_STANDARD = (
+    "ietf-interfaces:",
+    "ietf-routing:",
+    "ietf-system:",
+    "ietf-ip:",
+    "ietf-restconf:",
+    "ietf-access-control-list:",
+)
 _INSTANCE_IRRELEVANT = [
     "name",
     "description",
@@ -114,6 +122,9 @@ class _Reader:
             "ietf-yang-library:modules-state",
             "ietf-netconf-monitoring:netconf-state",
         )
+        lists = root.get(acl.TOP)
+        if lists is not None:
+            self.draft.filters += acl.read(self.document, self.device, self.file, lists)
         system = root.get("ietf-system:system")
         if system is not None:
             self.draft.hostname = system.text("hostname")
@@ -125,6 +136,8 @@ class _Reader:
             )
         routing = root.get("ietf-routing:routing")
         self.draft.routes = routing is not None
+        if routing is None and interfaces is None:
+            self.draft.forwarding = [None, None]  # it speaks of other things
         if routing is not None:
             self.routing(routing)
         return self.draft

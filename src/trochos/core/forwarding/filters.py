@@ -1,0 +1,296 @@
+"""What a device's filters make of one packet, and its reverse-path checks.
+
+Conditions are three-valued: true, false, or not to be said, because the packet is not that
+closely described or the condition is not understood. Where that decides, the answer is unknown.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+from typing import NamedTuple
+
+from ..network.addressing import Address, Prefix
+from ..network.facts import Device, Source
+from ..network.filters import (
+    ACCEPT,
+    CONTINUE,
+    DROP,
+    EGRESS,
+    FORWARD,
+    GOTO,
+    INGRESS,
+    INPUT,
+    JUMP,
+    OUTPUT,
+    POSTROUTING,
+    PREROUTING,
+    REJECT,
+    RETURN,
+    TERMINAL,
+    Chain,
+    Entry,
+    Match,
+    Range,
+)
+
+UNKNOWN = "unknown"
+EPHEMERAL: Range = (32768, 60999)
+"""From where Linux takes the port of a client (ip_local_port_range)."""
+_DEPTH = 16
+_NUMBERS = {
+    "1": "icmp",
+    "4": "ipip",
+    "6": "tcp",
+    "17": "udp",
+    "47": "gre",
+    "58": "icmpv6",
+    "88": "eigrp",
+    "89": "ospf",
+    "ipv6-icmp": "icmpv6",
+    "ospfigp": "ospf",
+    "ipencap": "ipip",
+}
+
+
+class Flow(NamedTuple):
+    """The kind of traffic, as filters see it.
+
+    `passed` are the devices that saw the request, and so track its connection; None for
+    the request itself.
+    """
+
+    protocol: str = "icmp"
+    port: int | None = None
+    passed: frozenset[str] | None = None
+
+    @property
+    def is_reply(self) -> bool:
+        return self.passed is not None
+
+    def back(self, passed: frozenset[str]) -> Flow:
+        """The reply to this."""
+        return self._replace(passed=passed)
+
+    def ports(self) -> tuple[Range | None, Range | None]:
+        """(source, target) ports; None where the protocol has none or nobody said which."""
+        if self.protocol not in ("tcp", "udp"):
+            return None, None
+        service = (self.port, self.port) if self.port is not None else (0, 65535)
+        return (service, EPHEMERAL) if self.is_reply else (EPHEMERAL, service)
+
+    def word(self, family: int) -> str:
+        return "icmpv6" if self.protocol == "icmp" and family == 6 else self.protocol
+
+    def state(self, device: str) -> str:
+        """What a device that tracks connections takes the packet for."""
+        if self.passed is None:
+            return "new"
+        if device in self.passed:
+            return "established"
+        # The middle of a conversation of which the beginning was never seen.
+        return "new" if self.protocol == "udp" else "invalid"
+
+
+@dataclass(frozen=True, slots=True)
+class Decision:
+    """What a device's filters do: `accept`, `drop`, `reject` or `unknown`, and by which entry."""
+
+    verdict: str
+    entry: Source | None = None
+    chain: str = ""
+    why: str = ""
+
+
+class Passage(NamedTuple):
+    """A packet at one place of a device: where it came in, where it is to leave."""
+
+    device: str
+    source: Address | None
+    target: Address
+    arrived: str | None
+    leaving: str | None
+    flow: Flow
+
+
+@dataclass(slots=True)
+class Filters:
+    """The filters of one device."""
+
+    device: Device
+    _named: dict[str, Chain] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self._named = {chain.name: chain for chain in self.device.filters}
+
+    def hooks(self, passage: Passage) -> Iterator[Chain]:
+        """The chains that a packet meets, in order."""
+        if passage.arrived is None:
+            order = [OUTPUT, POSTROUTING]
+        elif passage.leaving is None:
+            order = [PREROUTING, INPUT]
+        else:
+            order = [PREROUTING, FORWARD, POSTROUTING]
+        family = passage.target.family
+        chains = [c for c in self.device.filters if family in c.families]
+        yield from (c for c in chains if c.hook == INGRESS and c.interface == passage.arrived)
+        for hook in order:
+            yield from sorted((c for c in chains if c.hook == hook), key=lambda c: c.priority)
+        yield from (c for c in chains if c.hook == EGRESS and c.interface == passage.leaving)
+
+    def judge(self, passage: Passage) -> list[Decision]:
+        """What each chain on the way does; the last one ends the packet, or all accept."""
+        out: list[Decision] = []
+        for chain in self.hooks(passage):
+            decision = self._chain(chain, passage, 0)
+            if decision is None:
+                decision = Decision(chain.policy, chain.source, chain.name, "no entry matches it")
+            if decision.entry is not None and (decision.verdict != ACCEPT or chain.entries):
+                out.append(replace(decision, chain=chain.name))
+            if decision.verdict != ACCEPT:
+                break
+        return out
+
+    def _chain(self, chain: Chain, passage: Passage, depth: int) -> Decision | None:
+        """The decision of a chain; None if it leaves the packet to who called it."""
+        if depth > _DEPTH:
+            return Decision(UNKNOWN, chain.source, why="its chains call each other in a circle")
+        for entry in chain.entries:
+            if entry.verdict == CONTINUE:
+                continue
+            fits = matches(entry, passage)
+            if fits is False:
+                continue
+            if fits is None:
+                return Decision(UNKNOWN, entry.source, why=f"whether it matches, {_unsure(entry)}")
+            if entry.verdict in TERMINAL:
+                return Decision(entry.verdict, entry.source)
+            if entry.verdict == RETURN:
+                return None
+            called = self._named.get(entry.chain)
+            found = self._chain(called, passage, depth + 1) if called is not None else None
+            if found is not None or entry.verdict == GOTO:
+                return found
+        return None
+
+
+def _unsure(entry: Entry) -> str:
+    odd = [str(m.values[0]) for m in entry.matches if m.key == "unknown" and m.values]
+    return f"depends on {odd[0]}, which is not computed" if odd else "cannot be said"
+
+
+def matches(entry: Entry, passage: Passage) -> bool | None:
+    """Whether an entry's conditions hold: all of them."""
+    out: bool | None = True
+    for match in entry.matches:
+        held = _holds(match, passage)
+        if held is False:
+            return False
+        out = None if held is None else out
+    return out
+
+
+def _holds(match: Match, passage: Passage) -> bool | None:
+    found = _fits(match, passage)
+    return found if found is None or not match.negated else not found
+
+
+def _fits(match: Match, passage: Passage) -> bool | None:
+    flow, family = passage.flow, passage.target.family
+    key = match.key
+    head, _, tail = key.partition(" ")
+    if tail:
+        if flow.protocol != head:
+            return None if flow.protocol == "ip" else False
+        key = tail
+    match key:
+        case "source" | "target":
+            address = passage.source if key == "source" else passage.target
+            if address is None:
+                return None
+            return any(
+                isinstance(v, Prefix) and v.family == family and v.contains(address)
+                for v in match.values
+            )
+        case "source-port" | "target-port":
+            ports = flow.ports()[key == "target-port"]
+            ranges = [v for v in match.values if not isinstance(v, str | Prefix)]
+            return _within(ports, ranges)
+        case "protocol":
+            words = {_NUMBERS.get(str(v), str(v)) for v in match.values}
+            return flow.word(family) in words
+        case "family":
+            return str(family) in match.values
+        case "in":
+            return _named(passage.arrived, match)
+        case "out":
+            return _named(passage.leaving, match)
+        case "icmp-type":
+            if flow.protocol != "icmp":
+                return False
+            return ("echo-reply" if flow.is_reply else "echo-request") in match.values
+        case "state":
+            return flow.state(passage.device) in match.values
+        case _:
+            return None
+
+
+def _within(ports: Range | None, ranges: list[Range]) -> bool | None:
+    if ports is None:
+        return False
+    low, high = ports
+    if any(a <= low and high <= b for a, b in ranges):
+        return True
+    return None if any(a <= high and low <= b for a, b in ranges) else False
+
+
+def _named(interface: str | None, match: Match) -> bool:
+    if interface is None:
+        return False
+    return any(
+        str(v) == interface or (str(v).endswith("*") and interface.startswith(str(v)[:-1]))
+        for v in match.values
+    )
+
+
+def reverse_path(device: Device, arrived: str) -> tuple[str, Source] | None:
+    """The reverse-path check that holds on an interface, and its line; None if there is none.
+
+    Linux takes the stricter of the setting for all interfaces and of the interface's own
+    (ip-sysctl, rp_filter); the default applies where the interface says nothing.
+    """
+    rank = {"off": 0, "strict": 1, "loose": 2}
+    held = {item.interface: item for item in device.reverse_path}
+    own = held.get(arrived) or held.get("default")
+    found = [item for item in (held.get("all"), own) if item is not None]
+    if not found:
+        return None
+    # The kernel takes the larger number, and loose is the larger one.
+    top = max(found, key=lambda item: rank[item.mode])
+    return None if top.mode == "off" else (top.mode, top.source)
+
+
+def covers(wide: Entry, narrow: Entry) -> bool:
+    """True if every packet that fits `narrow` fits `wide`, as far as conditions tell."""
+    return all(any(_implied(theirs, mine) for mine in narrow.matches) for theirs in wide.matches)
+
+
+def _implied(wide: Match, narrow: Match) -> bool:
+    if wide == narrow:
+        return wide.key != "unknown"
+    if wide.key == "protocol" and " " in narrow.key and not wide.negated:
+        return narrow.key.split(" ")[0] in wide.values
+    if wide.key != narrow.key or wide.negated or narrow.negated or wide.key == "unknown":
+        return False
+    return all(any(_inside(small, big) for big in wide.values) for small in narrow.values)
+
+
+def _inside(small: Prefix | Range | str, big: Prefix | Range | str) -> bool:
+    if isinstance(small, Prefix) and isinstance(big, Prefix):
+        return big.covers(small)
+    if isinstance(small, str) or isinstance(big, str):
+        return small == big
+    return big[0] <= small[0] and small[1] <= big[1]
+
+
+__all__ = ["ACCEPT", "DROP", "JUMP", "REJECT", "UNKNOWN", "Decision", "Filters", "Flow", "Passage"]

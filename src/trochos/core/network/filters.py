@@ -1,0 +1,105 @@
+"""Packet filters as facts: chains of entries that permit, drop or refuse.
+
+One shape holds the chains of Linux' nftables and the access lists of RFC 8519: a chain is met
+at a hook, perhaps on one interface only, and its entries are tried in order.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from .addressing import Prefix
+from .source import Source
+
+ACCEPT, DROP, REJECT = "accept", "drop", "reject"
+JUMP, GOTO, RETURN, CONTINUE = "jump", "goto", "return", "continue"
+TERMINAL = frozenset((ACCEPT, DROP, REJECT))
+
+INPUT, FORWARD, OUTPUT = "input", "forward", "output"
+PREROUTING, POSTROUTING = "prerouting", "postrouting"
+INGRESS, EGRESS = "ingress", "egress"
+
+Range = tuple[int, int]
+
+
+class Match(NamedTuple):
+    """One condition of an entry: `key` is what is looked at, and one of `values` must fit.
+
+    Keys: `source`, `target` (Prefix), `source-port`, `target-port` (ranges), `protocol`,
+    `family`, `in`, `out`, `icmp-type`, `state` (words; an interface's word may end in `*`).
+    A condition that is not understood has the key `unknown`, and its text as value.
+    """
+
+    key: str
+    values: tuple[Prefix | Range | str, ...]
+    negated: bool = False
+
+
+class Entry(NamedTuple):
+    """One entry of a chain: when all conditions hold, the verdict counts."""
+
+    source: Source
+    verdict: str
+    matches: tuple[Match, ...] = ()
+    chain: str = ""
+    """Where `jump` and `goto` lead."""
+    name: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Chain:
+    """A list of entries. Without a `hook` it is only met through a jump.
+
+    `policy` is what happens to packets that no entry decides about.
+    """
+
+    name: str
+    source: Source
+    entries: tuple[Entry, ...] = ()
+    hook: str | None = None
+    families: tuple[int, ...] = (4, 6)
+    priority: int = 0
+    policy: str = ACCEPT
+    interface: str | None = None
+    """For an access list: the interface that it is attached to."""
+
+
+class Socket(NamedTuple):
+    """Somebody listens: `address` None means on every address of `family`."""
+
+    protocol: str
+    address: str | None
+    port: int
+    source: Source
+    families: tuple[int, ...] = (4, 6)
+
+
+class HostName(NamedTuple):
+    """A line of a hosts file."""
+
+    name: str
+    address: str
+    source: Source
+
+
+class ReversePath(NamedTuple):
+    """A reverse-path check (RFC 3704): strict if the way back must leave where it came in."""
+
+    interface: str | None
+    mode: str
+    """`off`, `strict` or `loose`."""
+    source: Source
+
+
+@dataclass(frozen=True, slots=True)
+class Services:
+    """What a host says of names and sockets; None where nothing was gathered."""
+
+    sockets: tuple[Socket, ...] | None = None
+    names: tuple[HostName, ...] | None = None
+    resolvers: tuple[tuple[str, Source], ...] | None = None
+    search: tuple[str, ...] = ()
+
+
+NO_SERVICES = Services()
