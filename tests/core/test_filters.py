@@ -422,3 +422,56 @@ def test_an_entry_that_never_matches_is_noted() -> None:
     )
     idle = [f for f in network.findings if f.kind == "filter-entry-idle"]
     assert len(idle) == 1 and idle[0].severity == "notes"
+
+
+# -- a protocol's own packets -----------------------------------------------------------------
+
+
+def speaking(text: str, lines: str) -> dict[str, str]:
+    kept = "".join(f"{row}\n" for row in text.splitlines() if not row.startswith("ip route"))
+    return {"frr.conf": kept + lines}
+
+
+SPOKEN = {
+    "ospf": "router ospf\n network 10.64.0.0/16 area 0\nexit\n",
+    "rip": "router rip\n network 10.64.0.0/16\nexit\n",
+    "eigrp": "router eigrp 7\n network 10.64.0.0/16\nexit\n",
+}
+SSH_ONLY = ruleset(
+    chain("input", "drop"),
+    rule("input", ESTABLISHED, ACCEPT),
+    rule("input", match("tcp", "dport", 22), ACCEPT),
+)
+
+
+@pytest.mark.parametrize("protocol", sorted(SPOKEN))
+def test_a_filter_that_eats_a_protocols_packets_is_a_gate(protocol: str) -> None:
+    front, back = (speaking(text, SPOKEN[protocol]) for text in (FRONT, BACK))
+    assert survey(front=front, back=back).path("desk", "db").works == "yes"
+    network = survey(front=front, back={**back, **SSH_ONLY})
+    relations = network.neighbours_json()["pairs"]
+    failing = [r for r in relations if r["protocol"] == protocol and r["first_failing"]]
+    assert {r["first_failing"] for r in failing} == {"filter"}
+    assert network.path("desk", "db").works == "no"
+    top = network.diagnose("desk", "db").causes[0]
+    assert (top.option.finding.kind, top.works) == (f"{protocol}-filter", True)
+
+
+def test_a_filter_on_the_port_of_bgp_is_a_gate() -> None:
+    def bgp(number: int, peer: str, other: int, net: str) -> str:
+        return (
+            f"router bgp {number}\n no bgp ebgp-requires-policy\n"
+            f" neighbor {peer} remote-as {other}\n"
+            f" address-family ipv4 unicast\n  network {net}\n exit-address-family\nexit\n"
+        )
+
+    front = speaking(FRONT, bgp(65536, "10.64.9.2", 65537, "10.64.1.0/24"))
+    back = speaking(BACK, bgp(65537, "10.64.9.1", 65536, "10.64.2.0/24"))
+    assert survey(front=front, back=back).path("desk", "db").works == "yes"
+    # One side alone may still open the session to the other.
+    assert survey(front=front, back={**back, **SSH_ONLY}).path("desk", "db").works == "yes"
+    network = survey(front={**front, **SSH_ONLY}, back={**back, **SSH_ONLY})
+    assert network.path("desk", "db").works == "no"
+    relation = next(r for r in network.neighbours_json()["pairs"] if r["protocol"] == "bgp")
+    assert relation["first_failing"] == "filter"
+    assert network.diagnose("desk", "db").causes[0].works

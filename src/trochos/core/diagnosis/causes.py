@@ -16,7 +16,6 @@ from ..change.apply import apply
 from ..change.rehearse import Effect, compare_pairs
 from ..forwarding.endpoints import EndpointError
 from ..forwarding.families import FamilyReach
-from ..forwarding.filters import Flow
 from ..forwarding.path import Path, Traffic, find_path
 from ..forwarding.settle import settle
 from ..forwarding.verdicts import BIT
@@ -24,6 +23,7 @@ from ..forwarding.walk import Leg
 from ..network.edits import DataEdit, Edit, EditError, Remedy, TextEdit
 from ..network.facts import End
 from ..network.source import Source
+from ..protocols.filters import Flow
 from ..protocols.gates import Relation
 from ..readers.survey import Survey
 from .finding import Finding

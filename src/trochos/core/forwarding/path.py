@@ -6,8 +6,8 @@ from dataclasses import dataclass, field
 
 from ..network.addressing import FAMILY_NAMES, Address, parse_address
 from ..network.facts import Source, Unmodelled
+from ..protocols.filters import Flow
 from .endpoints import Endpoint, EndpointError, main_address, resolve
-from .filters import Flow
 from .names import NameAnswer, look_up, may_be_name
 from .sources import choose_source, usable_addresses
 from .step import Forwarding

@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 
 from ..network.addressing import FAMILIES, Address
 from ..network.facts import Device
+from ..protocols.filters import Flow
 from .families import _DELIVERED, KEPT_ROWS, NO, PARTLY, UNSURE, YES, FamilyReach, states_of_ping
-from .filters import Flow
 from .sources import usable_addresses
 from .step import Forwarding
 from .verdicts import BIT, WORST_FIRST

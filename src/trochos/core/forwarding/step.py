@@ -11,9 +11,9 @@ from dataclasses import dataclass, field
 
 from ..network.addressing import FAMILY_NAMES, Address, Prefix
 from ..network.facts import Device, End, Tunnel, Unmodelled
+from ..protocols.filters import Filters
 from ..protocols.routes import Lookup, NextHop, Route, Table
 from ..protocols.tables import Tables
-from .filters import Filters
 from .links import Neighbourhood
 
 
@@ -67,10 +67,9 @@ class Forwarding:
         self.near = Neighbourhood(self.tables)
         for (name, family), table in self.tables.tables.items():
             self.obeyed[name, family] = _obeyed(table)
+        self.filters = self.tables.links.filters
         doubts = self.tables.doubts()
         for device in self.tables.network.devices:
-            if device.filters:
-                self.filters[device.name] = Filters(device)
             for item in (*device.unmodelled, *doubts.get(device.name, ())):
                 for family in (4, 6):
                     if item.family not in (None, family):

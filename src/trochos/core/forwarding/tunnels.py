@@ -9,7 +9,7 @@ circle.
 from __future__ import annotations
 
 from ..network.facts import End
-from .filters import Flow
+from ..protocols.filters import Flow
 from .step import Fate, Forwarding
 from .verdicts import DELIVERED, LOOP
 from .walk import Leg, Packet, walk

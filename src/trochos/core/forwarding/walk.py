@@ -8,8 +8,8 @@ from dataclasses import dataclass, field, replace
 from ..network.addressing import Address
 from ..network.facts import Device, End, Tunnel, Unmodelled
 from ..network.filters import ACCEPT, REJECT
+from ..protocols.filters import UNKNOWN, Decision, Flow, Passage, reverse_path
 from ..protocols.routes import Route
-from .filters import UNKNOWN, Decision, Flow, Passage, reverse_path
 from .step import Fate, Forwarding
 from .verdicts import DELIVERED, HOP_LIMIT, LOOP, RANK, leg_state, worst
 

@@ -19,6 +19,7 @@ from ..network.routing import EigrpInterface, EigrpProcess, Number, Redistributi
 from ..network.source import Source
 from . import vectors
 from .again import Told
+from .filters import Filters, Flow, any_filters, lets_pass
 from .gates import Gate, Judged, Reading, Relation, Side, judge
 from .identity import link_local, router_id, statement_covers
 from .links import Links
@@ -26,6 +27,7 @@ from .policy import Attributes, apply_route_map
 from .rip import classful
 from .routes import NextHop, Origin, Route, Table
 
+OWN = Flow("eigrp")
 DOWN, PENDING, UP = "down", "pending", "up"
 SCALE = 256
 INFINITE = 0xFFFFFFFF
@@ -63,6 +65,7 @@ class EigrpEnd:
     router_id: Number | None
     up: bool
     why_down: str | None
+    filters: Filters | None
 
     @property
     def end(self) -> End:
@@ -172,6 +175,7 @@ def ends_of(device: Device, process: EigrpProcess, links: Links) -> list[EigrpEn
                 identity,
                 up,
                 None if up else links.why_deaf(end),
+                links.filters.get(device.name),
             )
         )
     return out
@@ -214,6 +218,7 @@ GATES: tuple[Gate[EigrpEnd], ...] = (
     Gate("line", vectors.line, vectors.both, stuck=_unheard),
     Gate("enabled", vectors.enabled, vectors.both, stuck=_unheard),
     Gate("not passive", _passive, lambda a, b: not a.value and not b.value, stuck=_unheard),
+    Gate("filter", lets_pass(OWN), vectors.both, stuck=_unheard, applies=any_filters),
     Gate(
         "subnet",
         vectors.subnet,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ..network.facts import Device, End, Interface, Network, Segment
+from .filters import Filters
 
 
 class Links:
@@ -20,6 +21,8 @@ class Links:
         self._interfaces: dict[End, Interface] = {
             End(d.name, i.name): i for d in network.devices for i in d.interfaces
         }
+        self.filters = {d.name: Filters(d) for d in network.devices if d.filters}
+        """The filters of each device that has some."""
         self.segment_of: dict[End, Segment] = {}
         for segment in network.segments:
             for end in segment.ends:

@@ -18,6 +18,7 @@ from ..network.routing import Redistribution, RipInterface, RipProcess, RouteFil
 from ..network.source import Source
 from . import vectors
 from .again import Told
+from .filters import Filters, Flow, any_filters, lets_pass, on_own_packets
 from .gates import NOTHING, ROUTES, Gate, Judged, Reading, Relation, Side, judge
 from .identity import link_local, statement_covers
 from .links import Links
@@ -26,6 +27,9 @@ from .routes import NextHop, Origin, Route, Table
 
 INFINITY = 16
 HEARS, DEAF = "hears", "deaf"
+
+
+OWN = Flow("udp", 520)
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,6 +51,7 @@ class RipEnd:
     key: str | None
     up: bool
     why_down: str | None
+    filters: Filters | None
 
     @property
     def end(self) -> End:
@@ -129,6 +134,7 @@ def ends_of(device: Device, process: RipProcess, links: Links) -> list[RipEnd]:
                 _key(device, settings),
                 up,
                 None if up else links.why_deaf(end),
+                links.filters.get(device.name),
             )
         )
     return out
@@ -192,6 +198,7 @@ GATES: tuple[Gate[RipEnd], ...] = (
     Gate("enabled", vectors.enabled, vectors.both),
     Gate("subnet", vectors.subnet, vectors.same_subnet, applies=lambda a, b: a.process.family == 4),
     Gate("not passive", _passive, lambda a, b: not a.value and not b.value, stops=ROUTES),
+    Gate("filter", lets_pass(OWN), vectors.both, applies=any_filters),
     Gate("version", _versions, _versions_fit, applies=lambda a, b: a.process.family == 4),
     Gate("authentication type", _mode),
     Gate("authentication key", _secret, applies=_authenticated),
@@ -203,6 +210,9 @@ def _hears(listener: RipEnd, speaker: RipEnd, gates: list[Judged]) -> bool:
     for gate in gates:
         if gate.gate == "not passive":
             if _silent_to(speaker, listener):
+                return False
+        elif gate.gate == "filter":
+            if on_own_packets(listener, speaker, OWN) is not None:
                 return False
         elif gate.gate == "version":
             if not speaker.send & listener.receive:

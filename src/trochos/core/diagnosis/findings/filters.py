@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ...forwarding.filters import covers
 from ...network.addressing import parse_address
 from ...network.facts import Device
 from ...network.filters import TERMINAL, Chain
+from ...protocols.filters import covers
 from ..finding import BREAKS, NOTES, Finding
 from .context import Context
 

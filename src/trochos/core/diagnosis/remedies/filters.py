@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from ...change.data import at_path, plain
 from ...forwarding.endpoints import main_address
-from ...forwarding.filters import Decision, Flow
 from ...network.addressing import Address, Prefix
 from ...network.edits import DataEdit, Edit, Remedy, TextEdit
 from ...network.facts import Source
 from ...network.filters import TERMINAL, Chain, Entry, HostName
+from ...protocols.filters import Decision, Flow
 from ...readers.located_json import parse
 from .bench import Bench
 

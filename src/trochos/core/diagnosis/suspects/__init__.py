@@ -16,11 +16,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ...forwarding.filters import Flow
 from ...forwarding.path import Path
 from ...forwarding.walk import Branch, Hop, Leg
 from ...network.addressing import Address, Prefix
 from ...network.facts import Device
+from ...protocols.filters import Flow
 from ...protocols.routes import Route
 from ..remedies import statics as static_remedies
 from ..remedies.bench import Bench

@@ -13,6 +13,7 @@ from ...network.addressing import Address
 from ...network.facts import Device, Network
 from ...network.routing import BgpNeighbour, BgpNeighbourFamily, BgpProcess, Number
 from ...network.source import Source
+from ..filters import DROP, REJECT, Decision, Filters, Flow, Passage
 from ..gates import ROUTES, Gate, Judged, Reading, Relation, Side, judge
 from ..hops import Hops
 from ..identity import router_id
@@ -148,6 +149,37 @@ def _opens(end: BgpEnd, _: BgpEnd) -> Reading:
     return Reading("may open" if end.can_open else end.why_not, lines, end.can_open)
 
 
+OWN = Flow("tcp", 179)
+
+
+def stopping(end: BgpEnd, other: BgpEnd, flow: Flow) -> Decision | None:
+    """What stops the other side's packets where they come in at this one."""
+    if end.source is None or other.source is None:
+        return None
+    arrived = next(
+        (
+            i.name
+            for i in end.device.interfaces
+            if any(f.connected.contains(other.source) for f in i.addresses)
+        ),
+        "",
+    )
+    passage = Passage(end.name, other.source, end.source, arrived, None, flow)
+    found = Filters(end.device).judge(passage)
+    return found[-1] if found and found[-1].verdict in (DROP, REJECT) else None
+
+
+def _filter(end: BgpEnd, other: BgpEnd) -> Reading:
+    """Whether the other may open the session, and whether its answers come in (port 179)."""
+    if not end.device.filters:
+        return Reading("no filter", (), (True, True))
+    opens = stopping(end, other, OWN)
+    answers = stopping(end, other, OWN.back(frozenset((end.name,))))
+    lines = tuple(d.entry for d in (opens, answers) if d is not None and d.entry is not None)
+    text = f"stops it in {(opens or answers).chain}" if opens or answers else "lets it pass"  # type: ignore[union-attr]
+    return Reading(text, tuple(dict.fromkeys(lines)), (opens is None, answers is None))
+
+
 def _hop_limit(end: BgpEnd, other: BgpEnd) -> Reading:
     n = end.neighbour
     lines = tuple(s.source for s in ((n.multihop, n.ttl_security) if n else ()) if s is not None)
@@ -237,6 +269,13 @@ GATES: tuple[Gate[BgpEnd], ...] = (
     ),
     Gate("opens the session", _opens, lambda a, b: a.value or b.value, stuck=_unanswered),
     Gate("source address", _source, _one_side_opens, stuck=_unanswered),
+    Gate(
+        "filter",
+        _filter,
+        lambda a, b: (a.value[0] and b.value[1]) or (b.value[0] and a.value[1]),
+        stuck=_unanswered,
+        applies=lambda a, b: bool(a.device.filters or b.device.filters),
+    ),
     Gate("hop limit", _hop_limit, _true, stuck=_unanswered),
     Gate("password", _password, stuck=_unanswered),
     Gate("AS number", _as_number, _true, stuck=_refused),

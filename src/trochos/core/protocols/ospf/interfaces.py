@@ -8,6 +8,7 @@ from ...network.addressing import Address, Prefix
 from ...network.facts import AddressFact, Device, End, Interface
 from ...network.routing import NetworkStatement, Number, OspfArea, OspfInterface, OspfProcess
 from ...network.source import Source
+from ..filters import Filters
 from ..identity import link_local, router_id, statement_covers
 from ..links import Links
 
@@ -43,6 +44,7 @@ class OspfEnd:
     passive_source: Source | None
     up: bool
     why_down: str | None
+    filters: Filters | None = None
 
     @property
     def end(self) -> End:
@@ -117,6 +119,7 @@ def ends_of(device: Device, process: OspfProcess, links: Links) -> list[OspfEnd]
             passive.source if passive else None,
             up,
             None if up else links.why_deaf(end),
+            links.filters.get(device.name),
         )
         if process.version == 3:
             prefixes = tuple(

@@ -13,10 +13,12 @@ from dataclasses import dataclass, field
 from ...network.facts import End
 from ...network.routing import Word
 from ...network.source import Source
+from ..filters import Flow, any_filters, lets_pass
 from ..gates import ROUTES, Gate, Judged, Outcome, Reading, Relation, Side, judge
 from ..links import Links
 from .interfaces import LOOPBACK, NON_BROADCAST, POINT_TO_POINT, SHARED, OspfEnd
 
+OWN = Flow("ospf")
 DOWN, ATTEMPT, TWO_WAY = "down", "attempt", "two-way"
 EXSTART, EXCHANGE, FULL = "exstart", "exchange", "full"
 
@@ -227,6 +229,7 @@ GATES: tuple[Gate[OspfEnd], ...] = (
     Gate("line", _line, _true, stuck=_unheard),
     Gate("enabled", _enabled, _true, stuck=_unheard),
     Gate("not passive", _speaks, _true, stuck=_unheard),
+    Gate("filter", lets_pass(OWN), _true, stuck=_unheard, applies=any_filters),
     Gate("link-local address", _link_local, _true, stuck=_unheard, applies=_v3),
     Gate("instance", _instance, stuck=_unheard, applies=_v3),
     Gate(

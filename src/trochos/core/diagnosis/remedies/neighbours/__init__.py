@@ -7,6 +7,7 @@ mends    what several protocols share: statements, passive interfaces, router id
 ospf     the gates of OSPF
 vectors  the gates of RIP and EIGRP
 bgp      the gates of BGP sessions
+filters  the gate that all of them share: what stops a protocol's own packets
 """
 
 from __future__ import annotations
@@ -20,6 +21,7 @@ from ....protocols.gates import NOTHING, Judged, Relation
 from ....protocols.ospf.neighbours import dotted
 from ..bench import Bench
 from .bgp import mend_bgp, own_again, start
+from .filters import let_pass
 from .mends import Mend, cover_all
 from .ospf import mend_ospf
 from .vectors import mend_eigrp, mend_rip
@@ -39,7 +41,11 @@ def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
         for gate in failing:
             mine = gate.right if swapped else gate.left
             theirs = gate.left if swapped else gate.right
-            found = mend(bench, gate, me, other, mine, theirs)
+            found = (
+                let_pass(bench, relation, me, other)
+                if gate.gate == "filter"
+                else mend(bench, gate, me, other, mine, theirs)
+            )
             if found is None:
                 done = []
                 break
