@@ -71,6 +71,8 @@ class Host:
     name: str
     addresses: list[str]
     gateways: list[str]
+    files: dict[str, str] = field(default_factory=dict)
+    """What else was gathered from it: filters, sockets, names."""
 
 
 @dataclass
@@ -300,6 +302,7 @@ def healthy() -> Company:
         "server-lan": [("office", "ge3"), ("booking-db", "eth0"), ("roster", "eth0")],
     }
     company = Company({r.name: r for r in routers}, {h.name: h for h in hosts}, links, lans)
+    services.add(company)
     isles.add(company)
     return company
 
@@ -338,11 +341,13 @@ def broken() -> Company:
     routers["mole"].port("ge1").enabled = False
     # A test of the office left a discard route for part of the berth.
     routers["office"].statics.append(Static("10.64.40.64/26", special="discard"))
+    services.change(company)
     isles.change(company)
     return company
 
 
 import isles  # noqa: E402
+import services  # noqa: E402
 import yang_routing  # noqa: E402
 
 # -- writing it out -------------------------------------------------------------------
@@ -639,6 +644,7 @@ def render(
         files[f"{folder}/ip-route.json"] = ip_routes(host, 4)
         if any(":" in address for address in host.addresses):
             files[f"{folder}/ip-route6.json"] = ip_routes(host, 6)
+        files |= {f"{folder}/{name}": text for name, text in host.files.items()}
     return files
 
 

@@ -113,14 +113,14 @@ def test_path(call: Call) -> None:
     assert (status, document["works"]) == (0, "yes")
 
 
-def test_a_port_is_not_judged_and_the_answer_says_so(call: Call) -> None:
-    asked = ("path", HEALTHY, "gate-printer", "booking-db")
+def test_who_listens_is_said_not_to_be_known_where_nobody_gathered_it(call: Call) -> None:
+    asked = ("path", HEALTHY, "planning-desk", "card-clearing")
     _, plain = call.json(*asked)
     assert plain["caveats"] == []
-    _, ported = call.json(*asked, "--protocol", "tcp", "--port", "5432")
+    _, ported = call.json(*asked, "--protocol", "tcp", "--port", "443")
     (caveat,) = ported["caveats"]
-    assert (caveat["device"], caveat["text"]) == ("booking-db", "tcp 5432")
-    assert "is not judged" in caveat["why"]
+    assert (caveat["device"], caveat["text"]) == ("card-clearing", "tcp 443")
+    assert "nobody gathered it" in caveat["why"]
 
 
 def test_both_families_are_tried_and_the_worse_is_the_answer(call: Call) -> None:

@@ -525,6 +525,20 @@ export interface components {
          * @enum {string}
          */
         ActionEnum: "forward" | "deliver" | "discard" | "reject";
+        ActionShape: {
+            do: components["schemas"]["DoEnum"];
+            /** @description of a filter */
+            entry?: components["schemas"]["EvidenceShape"] | null;
+            result?: components["schemas"]["ResultEnum"];
+            /** @description of a tunnel */
+            mode?: string;
+            local?: string;
+            remote?: string;
+            /** @description the outer leg */
+            under?: {
+                [key: string]: unknown;
+            } | null;
+        };
         AddressShape: {
             value: string;
             evidence: components["schemas"]["EvidenceShape"];
@@ -768,6 +782,12 @@ export interface components {
             file: string;
             lines: components["schemas"]["DiffLineShape"][];
         };
+        /**
+         * @description * `wrap` - wrap
+         *     * `filter` - filter
+         * @enum {string}
+         */
+        DoEnum: "wrap" | "filter";
         EditShape: {
             device?: string;
             file?: string;
@@ -895,9 +915,7 @@ export interface components {
             route: components["schemas"]["RouteShape"] | null;
             out: string | null;
             next_hop: string | null;
-            actions: {
-                [key: string]: unknown;
-            }[];
+            actions: components["schemas"]["ActionShape"][];
             mtu: number | null;
             reason: string | null;
             in: string | null;
@@ -941,6 +959,22 @@ export interface components {
             via: string[];
             because: components["schemas"]["EvidenceShape"][];
             why: string | null;
+        };
+        LinkSizeShape: {
+            device: string;
+            interface: string;
+            mtu: number | null;
+            far: components["schemas"]["EndShape"];
+            far_mtu: number | null;
+            tunnel: components["schemas"]["TunnelRoomShape"] | null;
+            takes: number | null;
+        };
+        LookedUpShape: {
+            asked: string;
+            addresses: string[];
+            by: string;
+            reason: string;
+            evidence: components["schemas"]["EvidenceShape"][];
         };
         MapEndShape: {
             device: string;
@@ -1005,6 +1039,8 @@ export interface components {
             outbound: components["schemas"]["LegShape"];
             caveats: components["schemas"]["CaveatShape"][];
             largest: components["schemas"]["LargestShape"] | null;
+            sizes: components["schemas"]["SizesShape"];
+            name?: components["schemas"]["LookedUpShape"];
             from: components["schemas"]["EndpointShape"];
             return: components["schemas"]["LegShape"] | null;
         };
@@ -1027,11 +1063,20 @@ export interface components {
             outbound: components["schemas"]["LegShape"];
             caveats: components["schemas"]["CaveatShape"][];
             largest: components["schemas"]["LargestShape"] | null;
+            sizes: components["schemas"]["SizesShape"];
+            name?: components["schemas"]["LookedUpShape"];
             /** @description ids of findings that bear on it */
             touching: string[];
             also?: components["schemas"]["OnePathShape"];
             from: components["schemas"]["EndpointShape"];
             return: components["schemas"]["LegShape"] | null;
+        };
+        ProfileShape: {
+            links: components["schemas"]["LinkSizeShape"][];
+            whole: number | null;
+            split: number | null;
+            limited_by: components["schemas"]["EndShape"] | null;
+            told: boolean | null;
         };
         ProofShape: {
             complaint_works: boolean;
@@ -1142,6 +1187,14 @@ export interface components {
             title: string;
             markdown: string;
         };
+        /**
+         * @description * `permit` - permit
+         *     * `drop` - drop
+         *     * `reject` - reject
+         *     * `unknown` - unknown
+         * @enum {string}
+         */
+        ResultEnum: "permit" | "drop" | "reject" | "unknown";
         RouteChangeShape: {
             device: string;
             prefix: string;
@@ -1196,6 +1249,10 @@ export interface components {
             address: string | null;
             state: string;
             expected: string;
+        };
+        SizesShape: {
+            outbound: components["schemas"]["ProfileShape"] | null;
+            return: components["schemas"]["ProfileShape"] | null;
         };
         SourceAddressShape: {
             address: string;
@@ -1268,6 +1325,10 @@ export interface components {
         };
         TokenRequest: {
             token: string;
+        };
+        TunnelRoomShape: {
+            room: number | null;
+            overhead: number;
         };
         UncertainShape: {
             evidence: components["schemas"]["EvidenceShape"];

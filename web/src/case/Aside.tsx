@@ -6,6 +6,7 @@ import { EvidenceLink } from "../ui/EvidenceLink";
 import { WORKS_WORDS } from "../ui/words";
 import type { Path } from "./journey";
 import { Rungs } from "./Rungs";
+import { Sizes } from "./Sizes";
 import { Suspects } from "./Suspects";
 
 export function Aside({ survey, question, path, also, ids }: {
@@ -48,6 +49,17 @@ export function Aside({ survey, question, path, also, ids }: {
           <p className="pt-1"><Link className="underline" to={`/s/${survey}/findings`}>All findings</Link></p>
         ) : null}
       </section>}
+      {path.name ? (
+        <section aria-label="The name">
+          <h2 className="pb-1"><b>The name</b> <span className="mono">{path.name.asked}</span></h2>
+          <p>
+            {path.name.addresses.length ? <>stands for <span className="mono">{path.name.addresses.join(", ")}</span>, by {path.name.by}.</> : path.name.reason}{" "}
+            {path.name.evidence.slice(0, 2).map((item, index) => (
+              <span key={index}><EvidenceLink survey={survey} item={item} /> </span>
+            ))}
+          </p>
+        </section>
+      ) : null}
       <Rungs survey={survey} question={question} />
       {rows.length > 1 ? (
         <section aria-label="By source address">
@@ -73,14 +85,7 @@ export function Aside({ survey, question, path, also, ids }: {
           </p>
         </section>
       ) : null}
-      {path.largest ? (
-        <section aria-label="Largest packet">
-          <h2><b>Largest packet</b></h2>
-          <p className="soft">
-            {path.largest.bytes} bytes outbound in one piece, limited by {path.largest.limited_by.device} {path.largest.limited_by.interface}.
-          </p>
-        </section>
-      ) : null}
+      <Sizes path={path} />
       {path.caveats.length ? (
         <section aria-label="Not certain">
           <h2><b>Not certain</b></h2>

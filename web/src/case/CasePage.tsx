@@ -11,7 +11,7 @@ import { CaseWork } from "./CaseWork";
 import { Decision } from "./Decision";
 import { Ends } from "./Ends";
 import { Journey } from "./Journey";
-import { firstSelection, hopAt, hopText, parseHop, type HopKey, type Path, wrapOf } from "./journey";
+import { filtersOf, firstSelection, hopAt, hopText, parseHop, type HopKey, type Path, wrapOf } from "./journey";
 import { KeepCase } from "./KeepCase";
 import { Sentence } from "./Sentence";
 import { SourcePane } from "./SourcePane";
@@ -146,7 +146,8 @@ function Answer({ survey, question, path, also, ids, hopQuery, onHop }: {
     const none = !decision.data?.uncertain && !decision.data?.candidates.some((item) => item.state === "wins" || item.state === "unusable");
     const missing = !none ? [] : (decision.data?.missing?.chain ?? []).flatMap((step) => step.evidence).filter((item) => item.missing);
     const broken = branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1;
-    return broken ? [...unusable, ...missing, ...gates, ...routes] : [...routes, ...gates];
+    const filters = (hop ? filtersOf(hop) : []).flatMap((filter) => (filter.entry && filter.result !== "permit" ? [filter.entry] : []));
+    return broken ? [...filters, ...unusable, ...missing, ...gates, ...routes] : [...routes, ...gates];
   }, [hop, decision.data, ends.data, branch, selected.index]);
 
   useEffect(() => {
@@ -172,7 +173,7 @@ function Answer({ survey, question, path, also, ids, hopQuery, onHop }: {
           <Journey path={path} roles={roles} selected={selected} onSelect={onHop} svgRef={svg} />
         </div>
         <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1.25fr)_minmax(0,0.95fr)_minmax(0,1fr)]">
-          <Decision survey={survey} device={device} target={target} reason={branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1 && !path.sentence.endsWith(branch.reason) ? branch.reason : null} />
+          <Decision survey={survey} device={device} target={target} filters={hop ? filtersOf(hop) : []} reason={branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1 && !path.sentence.endsWith(branch.reason) ? branch.reason : null} />
           <Ends survey={survey} device={device} question={endsQuestion} nothing={nothing} wrap={hop ? wrapOf(hop) : null} />
           <SourcePane survey={survey} device={device} evidence={evidence} />
         </div>

@@ -9,8 +9,8 @@ import { hopWords, protocolWords } from "../ui/words";
 const STATE = { wins: "is taken", shorter: "shorter", loses: "beaten", unusable: "not usable" } as const;
 
 /** Every route of one router that covers the target, longest first; and what is missing. */
-export function Decision({ survey, device, target, reason }: {
-  survey: number; device: string; target: string; reason: string | null;
+export function Decision({ survey, device, target, reason, filters }: {
+  survey: number; device: string; target: string; reason: string | null; filters: Shapes["ActionShape"][];
 }) {
   const decision = useDecision(survey, device, target);
   return (
@@ -21,7 +21,32 @@ export function Decision({ survey, device, target, reason }: {
       {decision.isPending ? <Working what="Looking at its routes" /> : null}
       {decision.error ? <Failed error={decision.error} /> : null}
       {decision.data ? <Body survey={survey} data={decision.data} reason={reason} /> : null}
+      {filters.length ? <Filters survey={survey} filters={filters} /> : null}
     </section>
+  );
+}
+
+const RESULT = { permit: "lets it pass", drop: "drops it", reject: "refuses it", unknown: "not certain" } as const;
+
+/** The filters that the packet meets at this device, in order, each with the entry that decided. */
+function Filters({ survey, filters }: { survey: number; filters: Shapes["ActionShape"][] }) {
+  return (
+    <div className="mt-3">
+      <h3 className="font-semibold">Filters it meets here</h3>
+      <ol className="space-y-1 pt-1">
+        {filters.map((filter, index) => (
+          <li key={index} className="border-t border-base-300 pt-1">
+            <b className={filter.result === "permit" ? "good" : filter.result === "unknown" ? "" : "stop"}>{RESULT[filter.result ?? "unknown"]}</b>
+            {filter.entry ? (
+              <>
+                {": "}<EvidenceLink survey={survey} item={filter.entry} />
+                <span className="mono block text-[0.9em] [overflow-wrap:anywhere]">{filter.entry.text}</span>
+              </>
+            ) : null}
+          </li>
+        ))}
+      </ol>
+    </div>
   );
 }
 

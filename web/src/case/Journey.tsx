@@ -1,7 +1,7 @@
 import { useLayoutEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
 
 import { protocolWords, VERDICT_WORDS } from "../ui/words";
-import { hopText, layOut, type HopKey, type Lane, type LegName, type Path, type Station, wrapOf } from "./journey";
+import { filtersOf, hopText, layOut, type HopKey, type Lane, type LegName, type Path, type Station, wrapOf } from "./journey";
 
 interface Props {
   path: Path;
@@ -37,6 +37,11 @@ function stationWords(station: Station, lane: Lane): { what: string; where: stri
     where: route?.prefix ?? "",
     dead: false,
   };
+}
+
+function filterWords(station: Station): string {
+  const passed = filtersOf(station.hop).filter((action) => action.result === "permit").length;
+  return passed ? `, ${passed === 1 ? "a filter lets it pass" : `${passed} filters let it pass`}` : "";
 }
 
 /** Both legs over one row of devices: outbound above, return below. */
@@ -181,7 +186,7 @@ export function Journey({ path, roles, selected, onSelect, svgRef }: Props) {
                 role="button"
                 tabIndex={chosen ? 0 : -1}
                 aria-pressed={chosen}
-                aria-label={`${lane.leg}, ${station.device}: ${words.what} ${words.where}${dead ? `, ${lane.reason}` : ""}`}
+                aria-label={`${lane.leg}, ${station.device}: ${words.what} ${words.where}${filterWords(station)}${dead ? `, ${lane.reason}` : ""}`}
                 className="cursor-pointer"
                 onClick={() => onSelect(key)}
                 onKeyDown={(event) => move(event, key)}
@@ -298,6 +303,19 @@ function LaneLine({ lane, y, mainY, centre, stationX, column, end }: {
         );
       })}
       <path d={d} stroke={colour} strokeWidth={thick} strokeLinejoin="round" />
+      {/* A filter that lets the packet pass is a door that stands open. */}
+      {shown.map((station, i) => {
+        const passed = filtersOf(station.hop).filter((action) => action.result === "permit").length;
+        const x0 = points[i];
+        if (!passed || x0 === undefined) return null;
+        const x = x0 + direction * (station.hop.out ? 15 : -15);
+        return (
+          <g key={`f${station.index}`} stroke="var(--soft)" strokeWidth="2.2" strokeLinecap="round">
+            <path d={`M${x} ${y - 9}v5M${x} ${y + 9}v-5`} />
+            <path d={`M${x - 4} ${y - 9}h8M${x - 4} ${y + 9}h8`} />
+          </g>
+        );
+      })}
       {delivered && lane.level === 0 ? (
         <path d={`M${endX - 6} ${y - out * 9}h12l-6 ${-out * 9}z`} fill={colour} />
       ) : null}

@@ -21,6 +21,7 @@ function path(outbound: Branch[], back: Branch[] | null, verdicts: [Branch["verd
     return: back && { verdict: verdicts[1], reason: "", branch_count: back.length, branches: back },
     caveats: [],
     largest: null,
+    sizes: { outbound: null, return: null },
   };
 }
 

@@ -198,6 +198,11 @@ export interface Wrap {
   under: Path["outbound"] | null;
 }
 
+/** The filters that a hop's packet meets, in order. */
+export function filtersOf(hop: Hop): Hop["actions"] {
+  return hop.actions.filter((action) => action.do === "filter");
+}
+
 /** What a hop wraps the packet in, if it does. */
 export function wrapOf(hop: Hop): Wrap | null {
   const found = hop.actions.find((action) => action.do === "wrap");

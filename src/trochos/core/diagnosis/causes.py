@@ -178,6 +178,9 @@ class Search:
         if path.works == "yes":
             out.says = path.sentence()
             return out
+        if self._deaf(path):
+            out.says = self._service(path)
+            return out
         start = Trial(self.base, (), path)
         options: list[Option] = []
         alone: list[Option] = []
@@ -223,6 +226,24 @@ class Search:
                 out.says = self._narrowed(path)
         out.tried, out.complete = self.tried, not self.stopped
         return out
+
+    @staticmethod
+    def _deaf(path: Path) -> bool:
+        """True if the request arrives where nobody listens: no change of the network helps."""
+        last = path.outbound.decisive.last
+        arrived = last.route is not None and last.route.protocol == "local"
+        filtered = bool(last.filters) and last.filters[-1].verdict != "accept"
+        back = path.back is None or path.back.state == "yes"
+        return path.outbound.verdict == "refused" and arrived and not filtered and back
+
+    def _service(self, path: Path) -> str:
+        device = self.base.devices[path.outbound.decisive.last.device]
+        listed = sorted({f"{s.protocol} {s.port}" for s in device.services.sockets or ()})
+        return (
+            f"{path.sentence()} The way is sound in both directions, so it is the service: it has "
+            f"to be started on {device.name}, or the port is wrong. Somebody listens there on "
+            f"{', '.join(listed) or 'no port at all'}."
+        )
 
     # -- options -----------------------------------------------------------------
 
@@ -600,7 +621,7 @@ class Search:
         out: list[Cause] = []
         seen: set[str] = set()
         for option in options:
-            if option.finding.id in seen or len(out) >= 5:
+            if option.finding.id in seen or len(out) >= 5 or option.weight > LIKELY:
                 continue
             trial = self._trials.get(option.edits)
             if trial is None:

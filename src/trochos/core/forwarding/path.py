@@ -9,6 +9,7 @@ from ..network.facts import Source, Unmodelled
 from ..protocols.filters import Flow
 from .endpoints import Endpoint, EndpointError, main_address, resolve
 from .names import NameAnswer, look_up, may_be_name
+from .sizes import Profile, profile
 from .sources import choose_source, usable_addresses
 from .step import Forwarding
 from .verdicts import both_ways
@@ -44,6 +45,8 @@ class Path:
     also: Path | None = None
     name: NameAnswer | None = None
     """How a name in the complaint was looked up."""
+    sizes: tuple[Profile | None, Profile | None] = (None, None)
+    """The sizes along both legs, where they arrive."""
 
     @property
     def family(self) -> int:
@@ -68,6 +71,10 @@ class Path:
                 for item, why in self.caveats
             ],
             "largest": self._largest(),
+            "sizes": {
+                "outbound": self.sizes[0].as_json() if self.sizes[0] else None,
+                "return": self.sizes[1].as_json() if self.sizes[1] else None,
+            },
             "sentence": self.sentence(),
         }
         if self.name is not None:
@@ -116,16 +123,11 @@ class Path:
 
     def _largest(self) -> dict[str, object] | None:
         """The largest packet that passes whole on every listed branch of the outbound leg."""
-        if self.outbound.state != "yes":
+        sizes = self.sizes[0]
+        if sizes is None or sizes.whole is None or sizes.limit is None:
             return None
-        best: tuple[int, str, str] | None = None
-        for branch in self.outbound.branches:
-            for hop in branch.hops:
-                if hop.out and hop.mtu and (best is None or hop.mtu < best[0]):
-                    best = (hop.mtu, hop.device, hop.out)
-        if best is None:
-            return None
-        return {"bytes": best[0], "limited_by": {"device": best[1], "interface": best[2]}}
+        by = {"device": sizes.limit.device, "interface": sizes.limit.interface}
+        return {"bytes": sizes.whole, "limited_by": by}
 
 
 def _text(address: Address | None) -> str | None:
@@ -289,6 +291,10 @@ def _one(
     if end.device is None and outbound.state == "yes":
         states.append("unknown")
     path = Path(sender, source, end.device, target, outbound, back, both_ways(states))
+    path.sizes = (
+        profile(forwarding, outbound, source, family) if outbound.state == "yes" else None,
+        profile(forwarding, back, target, family) if back and back.state == "yes" else None,
+    )
     silent = end.device is not None and forwarding.devices[end.device].services.sockets is None
     if traffic.port is not None and end.device is not None and silent:
         # The way is computed; who listens was not gathered, and the answer must say so.

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from ..network.addressing import Address
 from ..network.facts import Device, End, Tunnel, Unmodelled
 from ..network.filters import ACCEPT, REJECT
-from ..protocols.filters import UNKNOWN, Decision, Flow, Passage, reverse_path
+from ..protocols.filters import UNKNOWN, Decision, Filters, Flow, Passage, reverse_path
 from ..protocols.routes import Route
 from .step import Fate, Forwarding
 from .verdicts import DELIVERED, HOP_LIMIT, LOOP, RANK, leg_state, worst
@@ -305,6 +305,15 @@ class _Walker:
     def _too_big(self, here: Hop, to: End) -> str | None:
         size = self.packet.size
         far = self.forwarding.near.interface(to)
+        if here.wrap is not None and here.wrap.under is not None and self.packet.must_fit:
+            from .sizes import largest_inside
+
+            room = largest_inside(self.forwarding, here.wrap.under, here.wrap.tunnel.overhead)
+            if room is not None and size > room:
+                return (
+                    f"{here.device} cannot send {size} bytes into {here.out}: its outer way leaves "
+                    f"room for {room}."
+                )
         if self.packet.must_fit and here.mtu is not None and size > here.mtu:
             return (
                 f"{here.device} cannot send {size} bytes out of {here.out}: its MTU is {here.mtu}."
@@ -326,8 +335,10 @@ def passed_by(leg: Leg) -> frozenset[str]:
 
 
 def guards(device: Device) -> bool:
-    """True if the device may stop packets for what they are, and not for where they go."""
-    return bool(device.filters) or any(item.mode != "off" for item in device.reverse_path)
+    """True if the device may stop pings for what they are, and not for where they go."""
+    return (bool(device.filters) and Filters(device).may_stop_pings()) or any(
+        item.mode != "off" for item in device.reverse_path
+    )
 
 
 def _copy(hop: Hop) -> Hop:

@@ -40,6 +40,7 @@ UNKNOWN = "unknown"
 EPHEMERAL: Range = (32768, 60999)
 """From where Linux takes the port of a client (ip_local_port_range)."""
 _DEPTH = 16
+_PLACES = frozenset(("source", "target", "in", "out"))
 _NUMBERS = {
     "1": "icmp",
     "4": "ipip",
@@ -152,6 +153,47 @@ class Filters:
             if decision.verdict != ACCEPT:
                 break
         return out
+
+    def may_stop_pings(self) -> bool:
+        """False if every chain surely accepts every ping and every answer, whoever sends it."""
+        flows = [Flow(), Flow(passed=frozenset((self.device.name,))), Flow(passed=frozenset())]
+        for chain in self.device.filters:
+            if chain.hook is None:
+                continue
+            for family in chain.families:
+                anyone = Address(family, 0)
+                for flow in flows:
+                    passage = Passage(self.device.name, None, anyone, None, None, flow)
+                    if not self._surely(chain, passage, 0):
+                        return True
+        return False
+
+    def _surely(self, chain: Chain, passage: Passage, depth: int) -> bool:
+        """True if a chain accepts, whatever the addresses and interfaces are."""
+        if depth > _DEPTH:
+            return False
+        for entry in chain.entries:
+            open_ended = any(match.key in _PLACES for match in entry.matches)
+            rest = entry._replace(
+                matches=tuple(match for match in entry.matches if match.key not in _PLACES)
+            )
+            fits = matches(rest, passage)
+            harmless = entry.verdict in (CONTINUE, ACCEPT) and (fits is None or open_ended)
+            if fits is False or harmless:
+                continue
+            if entry.verdict == ACCEPT:
+                return True
+            called = self._named.get(entry.chain)
+            if entry.verdict in (DROP, REJECT, RETURN, GOTO) or called is None:
+                return False
+            if self._surely(called, passage, depth + 1) and fits is True and not open_ended:
+                return True
+            if self._may_drop(called):
+                return False
+        return chain.policy == ACCEPT
+
+    def _may_drop(self, chain: Chain) -> bool:
+        return any(entry.verdict not in (ACCEPT, CONTINUE, RETURN) for entry in chain.entries)
 
     def _chain(self, chain: Chain, passage: Passage, depth: int) -> Decision | None:
         """The decision of a chain; None if it leaves the packet to who called it."""

@@ -51,12 +51,22 @@ class RouteShape(LesserRouteShape):
     lost_to = LesserRouteShape(allow_null=True)
 
 
+class ActionShape(_Shape):
+    do = s.ChoiceField(["wrap", "filter"])
+    entry = EvidenceShape(required=False, allow_null=True, help_text="of a filter")
+    result = s.ChoiceField(["permit", "drop", "reject", "unknown"], required=False)
+    mode = s.CharField(required=False, help_text="of a tunnel")
+    local = s.CharField(required=False)
+    remote = s.CharField(required=False)
+    under = s.DictField(required=False, allow_null=True, help_text="the outer leg")
+
+
 class HopShape(_Shape):
     device = s.CharField()
     route = RouteShape(allow_null=True)
     out = s.CharField(allow_null=True)
     next_hop = s.CharField(allow_null=True)
-    actions = s.ListField(child=s.DictField())
+    actions = ActionShape(many=True)
     mtu = s.IntegerField(allow_null=True)
     reason = s.CharField(allow_null=True)
 
@@ -102,6 +112,44 @@ class LargestShape(_Shape):
     limited_by = EndShape()
 
 
+class TunnelRoomShape(_Shape):
+    room = s.IntegerField(allow_null=True)
+    overhead = s.IntegerField()
+
+
+class LinkSizeShape(_Shape):
+    device = s.CharField()
+    interface = s.CharField()
+    mtu = s.IntegerField(allow_null=True)
+    far = EndShape()
+    far_mtu = s.IntegerField(allow_null=True)
+    tunnel = TunnelRoomShape(allow_null=True)
+    takes = s.IntegerField(allow_null=True)
+
+
+class ProfileShape(_Shape):
+    links = LinkSizeShape(many=True)
+    whole = s.IntegerField(allow_null=True)
+    split = s.IntegerField(allow_null=True)
+    limited_by = EndShape(allow_null=True)
+    told = s.BooleanField(allow_null=True)
+
+
+class SizesShape(_Shape):
+    outbound = ProfileShape(allow_null=True)
+
+    def get_fields(self) -> dict[str, Any]:
+        return {**super().get_fields(), "return": ProfileShape(allow_null=True)}
+
+
+class LookedUpShape(_Shape):
+    asked = s.CharField()
+    addresses = s.ListField(child=s.CharField())
+    by = s.CharField(allow_blank=True)
+    reason = s.CharField(allow_blank=True)
+    evidence = EvidenceShape(many=True)
+
+
 class OnePathShape(_Shape):
     to = EndpointShape()
     family = s.ChoiceField(["ipv4", "ipv6"])
@@ -110,6 +158,8 @@ class OnePathShape(_Shape):
     outbound = LegShape()
     caveats = CaveatShape(many=True)
     largest = LargestShape(allow_null=True)
+    sizes = SizesShape()
+    name = LookedUpShape(required=False)
 
     def get_fields(self) -> dict[str, Any]:
         return {

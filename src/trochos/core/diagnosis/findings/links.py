@@ -11,6 +11,7 @@ from ..finding import BREAKS, NOTES, RISKS, Finding
 from .context import Context
 
 KINDS = {
+    "mtu-differs": "The two ends of a link do not take packets of the same size.",
     "address-missing": "An interface has no address, though its link is addressed and in use.",
     "addresses-swapped": "Two interfaces of a device have each other's address.",
     "subnets-differ": "The ends of a link have addresses that lie in different subnets.",
@@ -26,12 +27,39 @@ def find(context: Context) -> Iterator[Finding]:
     for segment in context.network.segments:
         for family in (4, 6):
             yield from _subnets(context, segment, family)
+        yield from _sizes(context, segment)
     for device in context.network.devices:
         for interface in device.interfaces:
             if not interface.enabled and not interface.loopback:
                 yield from _shut(context, device, interface)
             elif interface.enabled and interface.carrier is False:
                 yield from _carrier(context, device, interface)
+
+
+def _sizes(context: Context, segment: Segment) -> Iterator[Finding]:
+    """Two ends of one link that do not take packets of the same size."""
+    links = context.tables.links
+    if len(segment.ends) != 2 or not all(links.is_up(end) for end in segment.ends):
+        return
+    ends = sorted(
+        ((i.mtu, end, i) for end in segment.ends if (i := links.interface(end)) and i.mtu),
+        key=lambda item: item[:2],
+    )
+    if len(ends) != 2 or ends[0][0] == ends[1][0] or ends[0][2].tunnel is not None:
+        return
+    (small, here, one), (large, there, other) = ends
+    yield Finding(
+        "mtu-differs",
+        RISKS,
+        here.device,
+        f"{here} takes packets of {small} bytes, and {there} at the other end sends {large}.",
+        f"What is larger than {small} bytes is lost without a message on its way to "
+        f"{here.device}, while small packets pass.",
+        tuple(s for s in (one.mtu_source, other.mtu_source) if s is not None),
+        here.interface,
+        there,
+        subject=(one, large),
+    )
 
 
 def _facts(context: Context, end: End, family: int) -> list[AddressFact]:

@@ -40,6 +40,10 @@ def remedies_of(bench: Bench, finding: Finding) -> list[Remedy]:
     elif isinstance(subject, Source):
         edits = bench.writer(finding.device).drop(subject)
         found = [Remedy(f"On {finding.device}: take the line out.", edits)] if edits else []
+    elif finding.kind == "mtu-differs" and isinstance(subject, tuple):
+        edits = bench.writer(finding.device).mtu(*subject)
+        title = f"On {finding.device}: set the MTU of {subject[0].name} to {subject[1]}."
+        found = [Remedy(title, edits)] if edits else []
     elif finding.kind == "interface-shut":
         found = _switch_on(bench, finding)
     elif finding.kind == "host-without-gateway" and isinstance(subject, tuple):
