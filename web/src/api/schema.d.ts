@@ -530,6 +530,8 @@ export interface components {
             /** @description of a filter */
             entry?: components["schemas"]["EvidenceShape"] | null;
             result?: components["schemas"]["ResultEnum"];
+            /** @description the entry in words */
+            says?: string;
             /** @description of a tunnel */
             mode?: string;
             local?: string;

@@ -147,8 +147,9 @@ function Answer({ survey, question, path, also, ids, hopQuery, onHop }: {
     const missing = !none ? [] : (decision.data?.missing?.chain ?? []).flatMap((step) => step.evidence).filter((item) => item.missing);
     const broken = branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1;
     const filters = (hop ? filtersOf(hop) : []).flatMap((filter) => (filter.entry && filter.result !== "permit" ? [filter.entry] : []));
-    return broken ? [...filters, ...unusable, ...missing, ...gates, ...routes] : [...routes, ...gates];
-  }, [hop, decision.data, ends.data, branch, selected.index]);
+    const asked = target ? [] : (path.name?.evidence ?? []);
+    return broken ? [...asked, ...filters, ...unusable, ...missing, ...gates, ...routes] : [...routes, ...gates];
+  }, [hop, decision.data, ends.data, branch, selected.index, target, path.name]);
 
   useEffect(() => {
     document.title = `${path.from.device ?? ""} to ${path.to.device ?? path.to.address ?? ""}: ${WORKS_WORDS[path.works]} – Trochos`;

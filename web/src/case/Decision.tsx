@@ -16,9 +16,10 @@ export function Decision({ survey, device, target, reason, filters }: {
   return (
     <section aria-label="The decision" className="flex min-h-0 min-w-0 flex-col overflow-auto p-3">
       <h2 className="pb-1">
-        <b>The decision at {device}</b> <span className="soft">for {target}</span>
+        <b>The decision at {device}</b> {target ? <span className="soft">for {target}</span> : null}
       </h2>
-      {decision.isPending ? <Working what="Looking at its routes" /> : null}
+      {target ? null : <p className="soft">There is no address to look for yet: the name comes first.</p>}
+      {target && decision.isPending ? <Working what="Looking at its routes" /> : null}
       {decision.error ? <Failed error={decision.error} /> : null}
       {decision.data ? <Body survey={survey} data={decision.data} reason={reason} /> : null}
       {filters.length ? <Filters survey={survey} filters={filters} /> : null}
@@ -37,12 +38,8 @@ function Filters({ survey, filters }: { survey: number; filters: Shapes["ActionS
         {filters.map((filter, index) => (
           <li key={index} className="border-t border-base-300 pt-1">
             <b className={filter.result === "permit" ? "good" : filter.result === "unknown" ? "" : "stop"}>{RESULT[filter.result ?? "unknown"]}</b>
-            {filter.entry ? (
-              <>
-                {": "}<EvidenceLink survey={survey} item={filter.entry} />
-                <span className="mono block text-[0.9em] [overflow-wrap:anywhere]">{filter.entry.text}</span>
-              </>
-            ) : null}
+            {": "}{filter.says}
+            {filter.entry ? <>, <EvidenceLink survey={survey} item={filter.entry} /></> : null}
           </li>
         ))}
       </ol>

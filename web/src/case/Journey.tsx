@@ -275,8 +275,8 @@ function LaneLine({ lane, y, mainY, centre, stationX, column, end }: {
     const x0 = points[0] ?? 0;
     // A branch that forks at its first shown station leaves from that station's place on the main lane.
     d = from
-      ? `M${centre(from.column) + direction * 4} ${mainY}C${(centre(from.column) + x0) / 2 + direction * 18} ${mainY} ${(centre(from.column) + x0) / 2} ${y} ${x0} ${y}${d.replace(/^M\S+ \S+/, "")}`
-      : `M${x0} ${mainY}L${x0} ${y}${d.replace(/^M\S+ \S+/, "")}`;
+      ? `M${centre(from.column) + direction * 4} ${mainY}C${(centre(from.column) + x0) / 2 + direction * 18} ${mainY} ${(centre(from.column) + x0) / 2} ${y} ${x0} ${y}${pieces.slice(1).join("")}`
+      : `M${x0} ${mainY}L${x0} ${y}${pieces.slice(1).join("")}`;
     if (to && delivered) {
       d += `C${(endX + centre(to.column)) / 2} ${y} ${(endX + centre(to.column)) / 2 - direction * 18} ${mainY} ${centre(to.column) - direction * 4} ${mainY}`;
     }

@@ -32,9 +32,11 @@ function Bar({ link, most, limit }: { link: LinkSize; most: number; limit: boole
 }
 
 function Leg({ name, profile }: { name: string; profile: Profile }) {
-  const most = Math.max(...profile.links.map((link) => link.takes ?? 0));
+  const known = profile.links.flatMap((link) => (link.takes === null ? [] : [link.takes]));
+  const most = Math.max(...known);
   const limited = profile.limited_by;
-  const uneven = profile.links.some((link) => link.takes !== most || link.tunnel || link.mtu !== link.far_mtu);
+  const uneven = profile.links.some((link) => link.takes !== null && (link.takes !== most || link.tunnel !== null || (link.mtu !== null && link.far_mtu !== null && link.mtu !== link.far_mtu)));
+  const dark = profile.links.length - known.length;
   return (
     <div className="pt-1">
       <p>
@@ -43,6 +45,7 @@ function Leg({ name, profile }: { name: string; profile: Profile }) {
         {profile.split !== null && profile.split !== profile.whole ? (
           <span className="soft">{profile.split >= 65535 ? "; larger ones pass in pieces" : `; up to ${profile.split} in pieces`}</span>
         ) : null}.
+        {dark ? <span className="soft"> The size of {dark} of {profile.links.length} links is not known.</span> : null}
       </p>
       {profile.told === false ? (
         <p className="stop font-semibold">The message that a packet is too big does not find back to the sender: large transfers hang.</p>

@@ -58,6 +58,9 @@ function Suspect({ survey, question, cause, first, partOf }: {
             <Count value={proof.breaks} word="break" bad />
             <Count value={proof.moves} word="move" />
           </p>
+          {question.protocol && question.protocol !== "icmp" ? (
+            <p className="soft pt-1">Counted are pings between all addresses; the complaint about {question.protocol} {question.port} itself {proof.complaint_works ? "works" : "still fails"}.</p>
+          ) : null}
           {partOf > 1 ? <p className="soft pt-1">One of {partOf} that are needed together.</p> : null}
           <p className="flex gap-2 pt-2">
             <button

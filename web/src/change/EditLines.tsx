@@ -27,7 +27,7 @@ export function EditLines({ edits }: { edits: Edit[] }) {
               </span>
               {edit.path && (edit.old ?? null) !== null ? <Line sign="−" word="without">{valueWords(edit.old)}</Line> : null}
               {edit.path && (edit.new ?? null) === null ? <Line sign="−" word="removed">taken out</Line> : null}
-              {edit.path && (edit.new ?? null) !== null ? <Line sign="+" word="with">{valueWords(edit.new) === "{}" ? "present" : valueWords(edit.new)}</Line> : null}
+              {edit.path && (edit.new ?? null) !== null ? <Value value={edit.new} /> : null}
               {edit.remove?.map((line) => <Line key={line} sign="−" word="without">{line}</Line>)}
               {edit.add?.map((line) => <Line key={line} sign="+" word="with">{line}</Line>)}
             </>
@@ -35,6 +35,19 @@ export function EditLines({ edits }: { edits: Edit[] }) {
         </li>
       ))}
     </ul>
+  );
+}
+
+/** A plain value as a line; an entry of many values folded, with its size. */
+function Value({ value }: { value: unknown }) {
+  const words = valueWords(value);
+  if (words === "{}") return <Line sign="+" word="with">present</Line>;
+  if (typeof value !== "object" || words.length < 60) return <Line sign="+" word="with">{words}</Line>;
+  return (
+    <details className="mono">
+      <summary className="cursor-pointer"><span className="good font-bold">+</span> one whole entry</summary>
+      <pre className="overflow-x-auto text-[0.9em]">{JSON.stringify(value, null, 1)}</pre>
+    </details>
   );
 }
 

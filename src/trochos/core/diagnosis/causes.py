@@ -240,7 +240,7 @@ class Search:
         device = self.base.devices[path.outbound.decisive.last.device]
         listed = sorted({f"{s.protocol} {s.port}" for s in device.services.sockets or ()})
         return (
-            f"{path.sentence()} The way is sound in both directions, so it is the service: it has "
+            "The way is sound in both directions, so it is the service: it has "
             f"to be started on {device.name}, or the port is wrong. Somebody listens there on "
             f"{', '.join(listed) or 'no port at all'}."
         )

@@ -9,11 +9,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ..forwarding.endpoints import resolve
+from ..forwarding.names import NameAnswer
 from ..forwarding.path import Path, Traffic, find_path
 from ..forwarding.sources import usable_addresses
 from ..forwarding.step import Forwarding
 from ..forwarding.verdicts import DELIVERED
-from ..network.addressing import Address
+from ..network.addressing import Address, parse_address
 from ..network.facts import End
 
 
@@ -69,6 +70,10 @@ def climb(
     whole = find_path(forwarding, host, receiver, traffic)
     device = whole.sender
     rungs = [_own(forwarding, device, whole)]
+    if whole.name is not None:
+        rungs += _name(forwarding, device, whole.name)
+        if not whole.name.addresses:
+            return Ladder(tuple(rungs))
     seen: set[Address] = {whole.target}
     for number, (what, address) in enumerate(_stations(forwarding, whole)):
         if address in seen:
@@ -77,6 +82,20 @@ def climb(
         rungs.append(_asked(forwarding, device, what if number else "gateway", address, traffic))
     rungs.append(_said("target", str(whole.target), whole))
     return Ladder(tuple(rungs))
+
+
+def _name(forwarding: Forwarding, device: str, name: NameAnswer) -> list[Rung]:
+    """The resolvers that were asked, and what became of the name."""
+    out: list[Rung] = []
+    asked = [text for text, _ in forwarding.devices[device].services.resolvers or ()]
+    if not name.by.startswith("the hosts file of"):
+        dns = Traffic(protocol="udp", port=53)
+        for text in asked:
+            address = parse_address(text)
+            if address is not None:
+                out.append(_asked(forwarding, device, "resolver", address, dns))
+    reason = name.reason or f"It stands for {', '.join(map(str, name.addresses))}, by {name.by}."
+    return [*out, Rung("name", name.name, name.verdict or DELIVERED, reason)]
 
 
 def _own(forwarding: Forwarding, device: str, path: Path) -> Rung:
@@ -124,11 +143,10 @@ def _asked(
     forwarding: Forwarding, device: str, what: str, address: Address, traffic: Traffic | None
 ) -> Rung:
     source = traffic.source if traffic is not None else None
+    asked = traffic if what == "resolver" else Traffic(source=source)
     if resolve(forwarding, str(address), target=True).device is None:
         return Rung(what, str(address), "next-hop-silent", f"Nobody in the survey has {address}.")
-    return _said(
-        what, str(address), find_path(forwarding, device, str(address), Traffic(source=source))
-    )
+    return _said(what, str(address), find_path(forwarding, device, str(address), asked))
 
 
 def _said(what: str, target: str, path: Path) -> Rung:

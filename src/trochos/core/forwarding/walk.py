@@ -62,6 +62,7 @@ def _filtered(decision: Decision) -> dict[str, object]:
     return {
         "do": "filter",
         "entry": decision.entry.as_json() if decision.entry else None,
+        "says": decision.says,
         "result": _RESULTS.get(decision.verdict, decision.verdict),
     }
 

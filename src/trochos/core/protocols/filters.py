@@ -103,6 +103,8 @@ class Decision:
     entry: Source | None = None
     chain: str = ""
     why: str = ""
+    says: str = ""
+    """The entry in words."""
 
 
 class Passage(NamedTuple):
@@ -147,7 +149,13 @@ class Filters:
         for chain in self.hooks(passage):
             decision = self._chain(chain, passage, 0)
             if decision is None:
-                decision = Decision(chain.policy, chain.source, chain.name, "no entry matches it")
+                decision = Decision(
+                    chain.policy,
+                    chain.source,
+                    chain.name,
+                    "no entry matches it",
+                    "whatever no entry matches",
+                )
             if decision.entry is not None and (decision.verdict != ACCEPT or chain.entries):
                 out.append(replace(decision, chain=chain.name))
             if decision.verdict != ACCEPT:
@@ -206,9 +214,10 @@ class Filters:
             if fits is False:
                 continue
             if fits is None:
-                return Decision(UNKNOWN, entry.source, why=f"whether it matches, {_unsure(entry)}")
+                why = f"whether it matches, {_unsure(entry)}"
+                return Decision(UNKNOWN, entry.source, why=why, says=words(entry))
             if entry.verdict in TERMINAL:
-                return Decision(entry.verdict, entry.source)
+                return Decision(entry.verdict, entry.source, says=words(entry))
             if entry.verdict == RETURN:
                 return None
             called = self._named.get(entry.chain)
@@ -216,6 +225,43 @@ class Filters:
             if found is not None or entry.verdict == GOTO:
                 return found
         return None
+
+
+_WORDS = {
+    "source": "from",
+    "target": "to",
+    "source-port": "from port",
+    "target-port": "port",
+    "protocol": "protocol",
+    "family": "IPv",
+    "in": "in by",
+    "out": "out by",
+    "icmp-type": "ICMP",
+    "state": "state",
+}
+
+
+def words(entry: Entry) -> str:
+    """An entry's conditions in words."""
+    return ", ".join(map(_condition, entry.matches)) or "everything"
+
+
+def _condition(match: Match) -> str:
+    shown = [
+        (str(v[0]) if v[0] == v[1] else f"{v[0]}-{v[1]}")
+        if isinstance(v, tuple) and not isinstance(v, Prefix)
+        else str(v)
+        for v in match.values
+    ]
+    if len(shown) > 4:
+        shown = [*shown[:3], f"{len(shown) - 3} more"]
+    text = " or ".join(shown)
+    if match.key == "unknown":
+        return text
+    head, _, tail = match.key.partition(" ")
+    what = f"{head} {_WORDS[tail]}" if tail else _WORDS[match.key]
+    glue = "" if match.key == "family" else " "
+    return f"{'not ' if match.negated else ''}{what}{glue}{text}"
 
 
 def _unsure(entry: Entry) -> str:

@@ -55,6 +55,7 @@ class ActionShape(_Shape):
     do = s.ChoiceField(["wrap", "filter"])
     entry = EvidenceShape(required=False, allow_null=True, help_text="of a filter")
     result = s.ChoiceField(["permit", "drop", "reject", "unknown"], required=False)
+    says = s.CharField(required=False, allow_blank=True, help_text="the entry in words")
     mode = s.CharField(required=False, help_text="of a tunnel")
     local = s.CharField(required=False)
     remote = s.CharField(required=False)

@@ -26,7 +26,6 @@ def stopped(
         if flow.is_reply:
             near = _host(source)
         found = remedies.unblock(bench, hop.device, decision, flow, near, target)
-        by = f"entry {decision.entry.text[:80]}" if decision.entry and not decision.why else "end"
         yield Suspect(
             Finding(
                 "filter-stops",
@@ -34,7 +33,7 @@ def stopped(
                 hop.device,
                 f"The filter {decision.chain} on {hop.device} stops what {source} sends to "
                 f"{target}.",
-                f"It is stopped by its {by}."
+                f"It is stopped by the entry for {decision.says}."
                 if not decision.why
                 else f"{decision.why[:1].upper()}{decision.why[1:]}, and what is left is stopped.",
                 (decision.entry,) if decision.entry else (),
