@@ -290,7 +290,7 @@ def test_a_case_from_complaint_to_proposal(page: Page) -> None:
     expect(first).to_contain_text("proven")
     page.get_by_role("button", name="This is the cause").click()
     expect(page.get_by_test_id("case-state")).to_have_text("cause found")
-    first.get_by_role("button", name="Rehearse").click()
+    first.get_by_role("button", name="Rehearse", exact=True).click()
     does = page.get_by_role("region", name="What the change does")
     expect(does).to_contain_text("the complaint is healed")
     expect(page.get_by_role("img", name=re.compile("heals: "))).to_be_visible()
@@ -308,6 +308,35 @@ def test_a_case_from_complaint_to_proposal(page: Page) -> None:
     report = page.get_by_role("article")
     expect(report).to_contain_text("The way back")
     expect(report).to_contain_text("remedy proposed")
+
+
+def test_a_filter_that_pings_pass_is_found_and_opened(page: Page) -> None:
+    """J8 and J21: the ping works, the service does not, and the entry is named."""
+    open_case(page, "Planning's booking screen hangs, though the database answers pings")
+    expect(page.get_by_test_id("answer")).to_contain_text("booking-db drops it silently")
+    expect(page.get_by_role("region", name="The decision")).to_contain_text(
+        "drops it: whatever no entry matches"
+    )
+    first = page.get_by_test_id("suspect").first
+    expect(first).to_contain_text("proven", timeout=60_000)
+    expect(first).to_contain_text("let tcp 5432 from 10.64.64.0/24 to 10.64.65.10 through")
+
+
+def test_a_name_that_does_not_resolve_is_told_from_a_way_that_is_broken(page: Page) -> None:
+    open_case(page, "The Tern kiosk finds no booking server")
+    expect(page.get_by_test_id("answer")).to_contain_text("The name does not resolve")
+    rungs = page.get_by_role("region", name="From the host outward")
+    expect(rungs).to_contain_text("resolver 10.64.65.2: next hop silent")
+    expect(page.get_by_role("region", name="The source")).to_contain_text("nameserver 10.64.65.2")
+    first = page.get_by_test_id("suspect").first
+    expect(first).to_contain_text("ask 10.64.65.20 for names", timeout=60_000)
+
+
+def test_a_service_that_nobody_runs_is_told_from_the_network(page: Page) -> None:
+    open_case(page, "The roster's page does not open in the office")
+    expect(page.get_by_test_id("answer")).to_contain_text("nobody there listens on tcp port 443")
+    suspects = page.get_by_role("region", name="Suspects")
+    expect(suspects).to_contain_text("it has to be started on roster", timeout=60_000)
 
 
 def test_a_change_of_ones_own_is_rehearsed_and_kept(page: Page, broken: int) -> None:

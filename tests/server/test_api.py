@@ -236,7 +236,7 @@ def test_cases_say_what_is_true(client: Client, demo_survey: StoredSurvey) -> No
         {"complaint": "?", "sender": "nobody", "receiver": "booking-db"},
         content_type="application/json",
     )
-    assert bad.status_code == 400 and Case.objects.count() == 20
+    assert bad.status_code == 400 and Case.objects.count() == 23
 
 
 def test_loading_the_demo_twice_changes_nothing(demo_survey: StoredSurvey) -> None:
