@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from ..network.addressing import Address
+from ..network.fabric import Fabric
 from ..network.facts import Device, End, Interface
 from ..protocols.connected import address_is_active
 from ..protocols.tables import Tables
@@ -29,6 +30,8 @@ class Answer:
     takers: tuple[End, ...] = ()
     unknown: bool = False
     why: str = ""
+    wrong: bool = False
+    """True if somebody has the address, and a switch keeps the two apart."""
 
 
 @dataclass(slots=True)
@@ -38,10 +41,15 @@ class Neighbourhood:
     tables: Tables
     devices: dict[str, Device] = field(default_factory=dict)
     owners: dict[Address, list[Owner]] = field(default_factory=dict)
+    fabric: Fabric | None = None
+    """The switches below the segments, if there are any."""
     link_local: dict[tuple[End, Address], bool] = field(default_factory=dict)
     _answers: dict[tuple[End, Address], Answer] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
+        cables = self.tables.network.cables
+        if cables:
+            self.fabric = Fabric({d.name: d for d in self.tables.network.devices}, cables)
         for device in self.tables.network.devices:
             self.devices[device.name] = device
             for interface in device.interfaces:
@@ -96,6 +104,10 @@ class Neighbourhood:
         links = self.tables.links
         segment = links.segment_of.get(out)
         others = [end for end in segment.ends if end != out] if segment else []
+        if segment is not None and not others and self.fabric is not None:
+            apart = self._kept_apart(out, address)
+            why = apart or f"no switch passes on what {out} sends"
+            return Answer(why=why, wrong=True)
         if segment is None or not others:
             return Answer(unknown=True, why=f"the survey does not say what is connected to {out}")
         takers = []
@@ -119,8 +131,22 @@ class Neighbourhood:
         unclear = self._unknown_link_local(others, address)
         if unclear:
             return Answer(unknown=True, why=f"the link-local address of {unclear} was not gathered")
+        apart = self._kept_apart(out, address)
+        if apart is not None:
+            return Answer(why=apart, wrong=True)
         where = f"the LAN {segment.lan}" if segment.lan else "that link"
         return Answer(why=f"nobody on {where} has {address}")
+
+    def _kept_apart(self, out: End, address: Address) -> str | None:
+        """One clause: where a switch drops what is meant for the owner of an address."""
+        if self.fabric is None or not self.fabric.knows(out):
+            return None
+        for owner in self.owners.get(address, ()):
+            if owner.active and self.fabric.joined(out, owner.end):
+                drop = self.fabric.why_not(out, owner.end)
+                if drop is not None:
+                    return f"{owner.end} does not hear it: {drop.clause()}"
+        return None
 
     def _answers_for(self, device: Device, end: End, address: Address) -> bool:
         if address.family == 6 or not device.profile.answers_arp_for_all:

@@ -266,6 +266,8 @@ class Forwarding:
             return [Fate(hop, "unknown", reason)]
         who = f"the next hop {near}" if hop.address is not None else f"{near} itself"
         reason = f"{device} asks for {who} on {end.interface}, but {answer.why}."
+        if answer.wrong:
+            return [Fate(hop, "wrong-segment", reason)]
         return [Fate(hop, "next-hop-silent", reason)]
 
 

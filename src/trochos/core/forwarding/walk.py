@@ -80,11 +80,15 @@ class Hop:
     reason: str | None = None
     wrap: Wrap | None = None
     filters: tuple[Decision, ...] = ()
+    tag: int | None = None
+    """The VLAN whose tag its frames leave with."""
 
     def as_json(self) -> dict[str, object]:
         actions = [_filtered(decision) for decision in self.filters]
         if self.wrap is not None:
             actions.append(self.wrap.as_json())
+        if self.tag is not None:
+            actions.append({"do": "tag", "vlan": self.tag})
         return {
             "device": self.device,
             "in": self.arrived,
@@ -197,10 +201,11 @@ class _Walker:
             here.out, here.next_hop = fate.hop.interface, fate.hop.address
             interface = self.forwarding.near.interface(End(hop.device, here.out or ""))
             here.mtu = interface.mtu if interface else None
+            here.tag = interface.tag if interface else None
             if interface is not None and interface.tunnel is not None:
                 under = self.forwarding.under.get(End(hop.device, interface.name))
                 here.wrap = Wrap(interface.tunnel, under if isinstance(under, Leg) else None)
-        if here.out is not None and fate.verdict in (None, "next-hop-silent"):
+        if here.out is not None and fate.verdict in (None, "next-hop-silent", "wrong-segment"):
             stopped = self._filter(here, here.out)
             if stopped is not None:
                 yield self._end(path, here, *stopped)

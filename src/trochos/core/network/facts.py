@@ -19,6 +19,7 @@ from .source import Source
 
 __all__ = [
     "AddressFact",
+    "Carried",
     "Device",
     "End",
     "GatheredRoute",
@@ -83,6 +84,19 @@ class Tunnel(NamedTuple):
         )
 
 
+class Carried(NamedTuple):
+    """A VLAN that a port of a bridge carries (IEEE 802.1Q).
+
+    `untagged` says in which form frames leave; `is_port_vlan` that untagged frames which
+    come in belong to it.
+    """
+
+    vlan: int
+    untagged: bool
+    is_port_vlan: bool
+    source: Source
+
+
 @dataclass(frozen=True, slots=True)
 class Interface:
     """One interface of one device.
@@ -114,6 +128,18 @@ class Interface:
     point_to_point: bool = False
     """The system says that this is a link to exactly one other end (a tunnel)."""
     tunnel: Tunnel | None = None
+    parent: str | None = None
+    """For a VLAN interface: the interface whose tagged frames it takes."""
+    tag: int | None = None
+    tag_source: Source | None = None
+    master: str | None = None
+    """For a port: the bridge that it belongs to."""
+    blocked: bool = False
+    """For a port: a spanning tree keeps frames from passing here."""
+    filtering: bool = False
+    """For a bridge: True if it looks at VLANs; otherwise it passes every frame as it is."""
+    carried: tuple[Carried, ...] = ()
+    """For a port of a bridge, and for the bridge itself as one."""
     bandwidth: int | None = None
     """As configured, in megabits per second."""
     bandwidth_source: Source | None = None
@@ -266,6 +292,8 @@ class Network:
     segments: tuple[Segment, ...] = ()
     title: str | None = None
     taken_at: str | None = None
+    cables: tuple[Segment, ...] = ()
+    """Where switches are: what is plugged into what, below the segments."""
 
     def device(self, name: str) -> Device | None:
         for device in self.devices:

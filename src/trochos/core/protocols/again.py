@@ -70,6 +70,7 @@ class Kept:
             deaf == links.deaf
             and len(network.devices) == len(before.devices)
             and network.segments == before.segments
+            and network.cables == before.cables
             and all(d.name in old and self._alike(d, "interfaces", "filters") for d in self.changed)
         )
         self.links: Links | None = links if same else None

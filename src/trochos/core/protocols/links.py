@@ -27,6 +27,7 @@ class Links:
         for segment in network.segments:
             for end in segment.ends:
                 self.segment_of[end] = segment
+        self._cable_of = {end: cable for cable in network.cables for end in cable.ends}
         self._why: dict[End, str | None] = {
             end: self._judge(end, interface) for end, interface in self._interfaces.items()
         }
@@ -61,6 +62,15 @@ class Links:
             return None
         return segment.ends[0] if segment.ends[1] == end else segment.ends[1]
 
+    def _plugged_into(self, end: End) -> End | None:
+        """The other end of the cable, where that is one of two."""
+        cable = self._cable_of.get(end)
+        if cable is None:
+            return self.far_end(end)
+        if cable.lan is not None or len(cable.ends) != 2:
+            return None
+        return cable.ends[0] if cable.ends[1] == end else cable.ends[1]
+
     def _judge(self, end: End, interface: Interface) -> str | None:
         if not interface.enabled:
             return f"{end.interface} is shut down"
@@ -68,7 +78,11 @@ class Links:
             return None
         if interface.tunnel is not None:
             return None  # it has no line: it is up whatever becomes of its far end (RFC 2784)
-        far = self.far_end(end)
+        if interface.parent is not None:
+            below = End(end.device, interface.parent)
+            under = self._interfaces.get(below)
+            return None if under is None else self._judge(below, under)
+        far = self._plugged_into(end)
         other = self._interfaces.get(far) if far is not None else None
         if far is not None and other is not None and not other.enabled:
             return f"the far end, {far}, is shut down"

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 
 from ..network.facts import (
     AddressFact,
+    Carried,
     GatheredRoute,
     Profile,
     Source,
@@ -40,6 +41,16 @@ class InterfaceDraft:
     vrf: str | None = None
     ignores_carrier: bool = False
     point_to_point: bool = False
+    parent: str | None = None
+    tag: int | None = None
+    tag_source: Source | None = None
+    master: str | None = None
+    filtering: bool = False
+    carried: list[Carried] = field(default_factory=list)
+    bridge: bool = False
+    blocked: bool = False
+    vlans_only: bool = False
+    """True if the file lists the VLANs of ports, and nothing else of interfaces."""
     tunnel: Tunnel | None = None
     bandwidth: int | None = None
     bandwidth_source: Source | None = None

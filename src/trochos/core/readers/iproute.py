@@ -17,7 +17,15 @@ from ..network.addressing import (
     parse_address,
     parse_prefix,
 )
-from ..network.facts import AddressFact, GatheredRoute, Profile, Source, StaticRoute, Unmodelled
+from ..network.facts import (
+    AddressFact,
+    Carried,
+    GatheredRoute,
+    Profile,
+    Source,
+    StaticRoute,
+    Unmodelled,
+)
 from . import tunnels
 from .drafts import CaptureDraft, InterfaceDraft
 from .located_json import Document, Node
@@ -224,7 +232,7 @@ def read_links(
         if name in tunnels_known and (linkinfo := entry.peek("linkinfo")) is not None:
             linkinfo.use_all()
         else:
-            _read_link_kind(entry, interface, draft, device, file, document)
+            _read_link_kind(entry, f"/{position}", interface, draft, device, file, document)
         interface.addresses_known = entry.peek("addr_info") is not None
         for number, info in enumerate(entry.items("addr_info")):
             path = f"/{position}/addr_info/{number}"
@@ -234,6 +242,7 @@ def read_links(
 
 def _read_link_kind(
     entry: Node,
+    path: str,
     interface: InterfaceDraft,
     draft: CaptureDraft,
     device: str,
@@ -249,7 +258,21 @@ def _read_link_kind(
         tunnel = tunnels.read(data, kind, _source(device, file, document, data))
     if tunnel is not None:
         draft.tunnels[interface.name] = tunnel
-    if kind in _LAYERED and tunnel is None:
+    known = tunnel is not None
+    if kind == "vlan" and data is not None:
+        tag, below = data.integer("id"), entry.text("link")
+        protocol = data.text("protocol")
+        if tag is not None and below is not None and protocol in (None, "802.1Q", "802.1q"):
+            node = data.peek("id")
+            assert node is not None
+            path = f"{path}/linkinfo/info_data/id"
+            interface.parent, interface.tag = below, tag
+            interface.tag_source = _source(device, file, document, node, path)
+            known = True
+    elif kind == "bridge":
+        interface.filtering = data is not None and data.integer("vlan_filtering") == 1
+        interface.bridge = known = True
+    if kind in _LAYERED and not known:
         assert linkinfo is not None
         node = linkinfo.peek("info_kind") or linkinfo
         draft.unmodelled.append(
@@ -259,12 +282,18 @@ def _read_link_kind(
                 interface=interface.name,
             )
         )
-        for below in linkinfo.walk():
-            below.seen = 0
+        for below_node in linkinfo.walk():
+            below_node.seen = 0
     elif linkinfo is not None:
         linkinfo.use_all()
     entry.ignore("link")
     if master is not None:
+        slave = linkinfo.text("info_slave_kind") if linkinfo is not None else None
+        if slave in (None, "bridge"):
+            interface.master = entry.text("master")
+            state = linkinfo.get("info_slave_data") if linkinfo is not None else None
+            interface.blocked = state is not None and state.text("state") == "blocking"
+            return
         draft.unmodelled.append(
             Unmodelled(
                 _source(device, file, document, master),
@@ -272,6 +301,33 @@ def _read_link_kind(
                 interface=interface.name,
             )
         )
+
+
+def read_vlans(document: Document, device: str, file: str) -> CaptureDraft:
+    """Reads `bridge -j vlan show`: the VLANs that each port carries, and in which form."""
+    draft = CaptureDraft(file)
+    for position, entry in enumerate(document.root.elements()):
+        name = entry.text("ifname")
+        if not name:
+            continue
+        interface = draft.interfaces.setdefault(
+            name, InterfaceDraft(name, _source(device, file, document, entry), order=10_000)
+        )
+        interface.vlans_only = True
+        for number, item in enumerate(entry.items("vlans")):
+            first, last = item.integer("vlan"), item.integer("vlanEnd")
+            flags = set()
+            for flag in item.items("flags"):
+                flag.seen = 1
+                flags.add(flag.value)
+            if first is None or not 0 < first < 4095:
+                continue
+            path = f"/{position}/vlans/{number}"
+            source = _source(device, file, document, item.peek("vlan") or item, path)
+            for vlan in range(first, min(last or first, 4094) + 1):
+                carried = Carried(vlan, "Egress Untagged" in flags, "PVID" in flags, source)
+                interface.carried.append(carried)
+    return draft
 
 
 def _read_address(

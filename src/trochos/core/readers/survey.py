@@ -14,6 +14,7 @@ from functools import lru_cache
 from typing import Any
 
 from ..network.addressing import InterfaceAddress, eui64_link_local
+from ..network.fabric import Fabric
 from ..network.facts import (
     AddressFact,
     Device,
@@ -294,11 +295,13 @@ class _Survey:
             self.done(ledger, device)
             return
         kind = iproute.kind_of(root)
-        if kind in ("addr", "link", "route", "tunnel"):
+        if kind in ("addr", "link", "route", "tunnel", "vlan"):
             ledger = Ledger(device, name, iproute.KINDS[kind], lines)
             known = {port for c in self.draft(device).captures for port in c.tunnels}
             if kind == "route":
                 capture = iproute.read_routes(document, device, name)
+            elif kind == "vlan":
+                capture = iproute.read_vlans(document, device, name)
             elif kind == "tunnel":
                 capture = iproute.read_tunnels(document, device, name)
             else:
@@ -307,12 +310,8 @@ class _Survey:
             ledger.settle_json(root)
         elif kind is not None:
             ledger = Ledger(device, name, iproute.KINDS[kind], lines)
-            matters = kind == "vlan"
-            if not matters:
-                root.ignore_all()
-            else:
-                ledger.note = "VLANs are not computed."
-            ledger.settle_json(root, matters)
+            root.ignore_all()
+            ledger.settle_json(root, False)
             if not flat or kind != "empty":
                 self.draft(device)
         elif nftables.looks_like(root):
@@ -392,12 +391,17 @@ class _Survey:
             segments += wiring.infer_segments(devices.values(), taken)
         for name in unread:
             devices[name] = Device(name, role="unread")
+        fabric = Fabric(devices, segments)
+        cables = tuple(segments) if fabric.switched else ()
+        if cables:
+            segments = fabric.segments()
         segments += wiring.tunnel_segments(devices.values())
         network = Network(
             tuple(devices[name] for name in sorted(devices)),
             tuple(segments),
             self.title,
             self.taken_at,
+            cables,
         )
         self.reports.sort(key=lambda r: (r.device or "", r.file))
         return Survey(network, tuple(self.reports), self.texts, drawing)
@@ -452,7 +456,9 @@ def _as_captured(device: Device, before: Device | None) -> Device:
 
 def _merge(name: str, drafts: _Drafts, role: str | None) -> Device:
     configs, captures = drafts.configs, drafts.captures
-    if not configs and not any(c.interfaces for c in captures):
+    if not configs and not any(
+        any(not i.vlans_only for i in c.interfaces.values()) for c in captures
+    ):
         if drafts.unread_files or not captures:
             return Device(name, role="unread")
     interfaces = _interfaces(name, configs, captures)
@@ -480,6 +486,8 @@ def _merge(name: str, drafts: _Drafts, role: str | None) -> Device:
         final = role
     elif routing and (any(f.profile.name != yang.YANG.name for f in routing)):
         final = "router"
+    elif any(i.master is not None for i in interfaces) and not any(forwarding):
+        final = "switch"
     else:
         final = "router" if any(forwarding) else "host"
     default = final == "router" and not any(c.profile.name == yang.YANG.name for c in configs)
@@ -587,6 +595,22 @@ def _interfaces(
                 known.mtu = known.mtu or draft.mtu
                 known.mac = known.mac or draft.mac
                 known.carrier = known.carrier if known.carrier is not None else draft.carrier
+                known.enabled = known.enabled if known.enabled is not None else draft.enabled
+                known.enabled_source = known.enabled_source or draft.enabled_source
+                known.mtu_source = known.mtu_source or draft.mtu_source
+                known.loopback |= draft.loopback
+                known.point_to_point |= draft.point_to_point
+                known.parent = known.parent or draft.parent
+                known.tag = known.tag if known.tag is not None else draft.tag
+                known.tag_source = known.tag_source or draft.tag_source
+                known.master = known.master or draft.master
+                known.filtering |= draft.filtering
+                known.bridge |= draft.bridge
+                known.blocked |= draft.blocked
+                known.carried = known.carried or draft.carried
+                if known.vlans_only:
+                    known.order, known.source = draft.order, draft.source
+                    known.vlans_only = draft.vlans_only
     # A text that gives addresses to links speaks for every interface it mentions;
     # one that only names protocols leaves the addresses to the system below.
     speaks = any(
@@ -657,6 +681,13 @@ def _interface(
         ignores_carrier=bool(config and config.ignores_carrier),
         point_to_point=bool(live and live.point_to_point) or bool(config and config.tunnel),
         tunnel=config.tunnel if config else None,
+        parent=(live.parent if live else None) or (config.parent if config else None),
+        tag=live.tag if live and live.tag is not None else (config.tag if config else None),
+        tag_source=(live.tag_source if live else None) or (config.tag_source if config else None),
+        master=(live.master if live else None) or (config.master if config else None),
+        blocked=bool(live and live.blocked),
+        filtering=bool((live and live.filtering) or (config and config.filtering)),
+        carried=tuple((live.carried if live else None) or (config.carried if config else ())),
         bandwidth=config.bandwidth if config else None,
         bandwidth_source=config.bandwidth_source if config else None,
     )

@@ -52,7 +52,8 @@ class RouteShape(LesserRouteShape):
 
 
 class ActionShape(_Shape):
-    do = s.ChoiceField(["wrap", "filter"])
+    do = s.ChoiceField(["wrap", "filter", "tag"])
+    vlan = s.IntegerField(required=False, help_text="of a tag")
     entry = EvidenceShape(required=False, allow_null=True, help_text="of a filter")
     result = s.ChoiceField(["permit", "drop", "reject", "unknown"], required=False)
     says = s.CharField(required=False, allow_blank=True, help_text="the entry in words")

@@ -13,11 +13,24 @@ from . import (
     loops,
     neighbours,
     statics,
+    switches,
     tunnels,
 )
 from .context import Context
 
-FAMILIES = (addresses, links, tunnels, statics, hosts, neighbours, loops, idle, forwarding, filters)
+FAMILIES = (
+    addresses,
+    links,
+    tunnels,
+    statics,
+    hosts,
+    neighbours,
+    loops,
+    idle,
+    forwarding,
+    filters,
+    switches,
+)
 KINDS: dict[str, str] = {kind: text for family in FAMILIES for kind, text in family.KINDS.items()}
 
 

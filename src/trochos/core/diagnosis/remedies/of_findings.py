@@ -10,7 +10,7 @@ from ...protocols.gates import Relation
 from ...protocols.routes import Route
 from ..finding import Finding
 from ..findings import tunnels as tunnel_findings
-from . import addresses, filters, hosts, neighbours, statics, tunnels
+from . import addresses, filters, hosts, neighbours, statics, switches, tunnels
 from .bench import Bench
 
 
@@ -27,6 +27,8 @@ def remedies_of(bench: Bench, finding: Finding) -> list[Remedy]:
         found = addresses.remedies(bench, end, finding.peer, subject)
     elif finding.kind == "address-conflict" and isinstance(subject, tuple):
         found = addresses.part(bench, *subject)
+    elif finding.kind == "vlan-apart" and isinstance(subject, tuple):
+        found = switches.remedies(bench, *subject)
     elif finding.kind in tunnel_findings.KINDS and isinstance(subject, tuple):
         found = tunnels.remedies(bench, finding.kind, *subject)
     elif finding.kind == "addresses-swapped" and isinstance(subject, tuple):
