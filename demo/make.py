@@ -83,6 +83,8 @@ class Company:
     hosts: dict[str, Host]
     links: list[tuple[str, str, str, str]]
     lans: dict[str, list[tuple[str, str]]]
+    switches: dict[str, dict[str, str]] = field(default_factory=dict)
+    """What was gathered from LANs that are switches one can ask."""
 
 
 def healthy() -> Company:
@@ -645,6 +647,8 @@ def render(
         if any(":" in address for address in host.addresses):
             files[f"{folder}/ip-route6.json"] = ip_routes(host, 6)
         files |= {f"{folder}/{name}": text for name, text in host.files.items()}
+    for switch, held in company.switches.items():
+        files |= {f"devices/{switch}/{name}": text for name, text in held.items()}
     return files
 
 

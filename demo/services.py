@@ -1,4 +1,4 @@
-"""The company's servers: who may talk to them, who listens, and how names are found."""
+"""The company's servers and switches: who may talk to them, who listens, how names are found."""
 
 from __future__ import annotations
 
@@ -34,6 +34,7 @@ def add(company: Company) -> None:
             ("tcp", "0.0.0.0", 443),
         ),
     }
+    company.switches["gull-lan"] = _switch(20, 20, 20)
     for name in ("planning-desk", "tern-kiosk", "gate-kiosk"):
         hosts[name].files = {"resolv.conf": f"search {SEARCH}\nnameserver {RESOLVER}\n"}
 
@@ -49,6 +50,31 @@ def change(company: Company) -> None:
     )
     # The kiosk was set up again, with a digit missing.
     hosts["tern-kiosk"].files["resolv.conf"] = f"search {SEARCH}\nnameserver 10.64.65.2\n"
+
+    # The kiosk was plugged in again, into a port that the harbour office uses.
+    company.switches["gull-lan"] = _switch(20, 20, 30)
+
+
+def _switch(*vlans: int) -> dict[str, str]:
+    """A Linux bridge with one untagged port per VLAN given: `ip -j -d link`, `bridge -j vlan`."""
+    up = ["BROADCAST", "MULTICAST", "UP", "LOWER_UP"]
+    kind = {"info_kind": "bridge", "info_data": {"vlan_filtering": 1, "stp_state": 1}}
+    links: list[dict[str, Any]] = [
+        {"ifindex": 1, "ifname": "bridge0", "flags": up, "mtu": 1500, "linkinfo": kind}
+    ]
+    ports: list[dict[str, Any]] = []
+    for number, vlan in enumerate(vlans, 1):
+        slave = {"info_slave_kind": "bridge", "info_slave_data": {"state": "forwarding"}}
+        name = f"port{number}"
+        more = {"master": "bridge0", "operstate": "UP", "linkinfo": slave}
+        links.append({"ifindex": number + 1, "ifname": name, "flags": up, "mtu": 1500, **more})
+        held = {"vlan": vlan, "flags": ["PVID", "Egress Untagged"]}
+        ports.append({"ifname": name, "vlans": [held]})
+    return {"ip-link.json": _rows(links), "bridge-vlan.json": _rows(ports)}
+
+
+def _rows(items: list[dict[str, Any]]) -> str:
+    return "[\n" + ",\n".join(" " + json.dumps(item) for item in items) + "\n]\n"
 
 
 def _sockets(*listening: tuple[str, str, int]) -> str:

@@ -332,6 +332,15 @@ def test_a_name_that_does_not_resolve_is_told_from_a_way_that_is_broken(page: Pa
     expect(first).to_contain_text("ask 10.64.65.20 for names", timeout=60_000)
 
 
+def test_the_switch_port_that_drops_is_named(page: Page) -> None:
+    """J20: both hang on one switch, and a port puts one of them into another VLAN."""
+    open_case(page, "The gate kiosk does not print since it was moved")
+    expect(page.get_by_test_id("answer")).to_contain_text("gull-lan port2 does not carry VLAN 30")
+    first = page.get_by_test_id("suspect").first
+    expect(first).to_contain_text("make 20 the port VLAN of port3", timeout=60_000)
+    expect(first).to_contain_text("8 heal")
+
+
 def test_a_service_that_nobody_runs_is_told_from_the_network(page: Page) -> None:
     open_case(page, "The roster's page does not open in the office")
     expect(page.get_by_test_id("answer")).to_contain_text("nobody there listens on tcp port 443")

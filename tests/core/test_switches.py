@@ -130,10 +130,10 @@ def test_segments_are_those_of_the_vlans() -> None:
 SWAPPED = {"ge0.10": (20, "10.64.10.1"), "ge0.20": (10, "10.64.20.1")}
 FAULTS = [
     # a VLAN that the trunk does not carry, at either end
-    ({"sw1": switch({**SW1, "p2": [(20, "t")]})}, "sw1", "p2", "port p2 of sw1"),
+    ({"sw1": switch({**SW1, "p2": [(20, "t")]})}, "sw1", "p2", "sw1 p2 does not carry VLAN 10"),
     ({"sw2": switch({**SW2, "p1": [(20, "t")]})}, "sw2", "p1", "VLAN 10"),
     # a host in the wrong VLAN
-    ({"sw2": switch({**SW2, "p2": [(20, "u")]})}, "sw2", "p2", "port p2 of sw2"),
+    ({"sw2": switch({**SW2, "p2": [(20, "u")]})}, "sw2", "p2", "sw2 p2 does not carry VLAN 10"),
     # a port that is untagged where it must carry tags
     ({"sw1": switch({**SW1, "p1": [(10, "u"), (20, "t")]})}, "sw1", None, "no untagged"),
     # a tag that does not match, and a swapped pair

@@ -222,7 +222,7 @@ def test_what_is_not_there_is_said_plainly(client: Client) -> None:
 
 def test_cases_say_what_is_true(client: Client, demo_survey: StoredSurvey) -> None:
     cases = client.get(f"/api/surveys/{demo_survey.id}/cases").json()["cases"]
-    assert len(cases) == 22
+    assert len(cases) == 23
     assert [c["works"] for c in cases].count("yes") == 1
     made = client.post(
         f"/api/surveys/{demo_survey.id}/cases",
@@ -236,12 +236,12 @@ def test_cases_say_what_is_true(client: Client, demo_survey: StoredSurvey) -> No
         {"complaint": "?", "sender": "nobody", "receiver": "booking-db"},
         content_type="application/json",
     )
-    assert bad.status_code == 400 and Case.objects.count() == 23
+    assert bad.status_code == 400 and Case.objects.count() == 24
 
 
 def test_loading_the_demo_twice_changes_nothing(demo_survey: StoredSurvey) -> None:
     load(ROOT / "demo")
-    assert (StoredSurvey.objects.count(), Case.objects.count()) == (2, 22)
+    assert (StoredSurvey.objects.count(), Case.objects.count()) == (2, 23)
 
 
 def test_pages_are_locked_down() -> None:

@@ -527,6 +527,8 @@ export interface components {
         ActionEnum: "forward" | "deliver" | "discard" | "reject";
         ActionShape: {
             do: components["schemas"]["DoEnum"];
+            /** @description of a tag */
+            vlan?: number;
             /** @description of a filter */
             entry?: components["schemas"]["EvidenceShape"] | null;
             result?: components["schemas"]["ResultEnum"];
@@ -787,9 +789,10 @@ export interface components {
         /**
          * @description * `wrap` - wrap
          *     * `filter` - filter
+         *     * `tag` - tag
          * @enum {string}
          */
-        DoEnum: "wrap" | "filter";
+        DoEnum: "wrap" | "filter" | "tag";
         EditShape: {
             device?: string;
             file?: string;

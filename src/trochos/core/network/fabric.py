@@ -30,7 +30,7 @@ class Dropped(NamedTuple):
     def clause(self) -> str:
         what = f"VLAN {self.vlan}" if self.vlan is not None else "untagged frames"
         if self.leaving:
-            return f"port {self.end.interface} of {self.end.device} does not carry {what}"
+            return f"{self.end} does not carry {what}"
         return (
             f"{self.end} takes no {what}"
             if self.vlan is None

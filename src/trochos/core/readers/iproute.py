@@ -323,7 +323,7 @@ def read_vlans(document: Document, device: str, file: str) -> CaptureDraft:
             if first is None or not 0 < first < 4095:
                 continue
             path = f"/{position}/vlans/{number}"
-            source = _source(device, file, document, item.peek("vlan") or item, path)
+            source = _source(device, file, document, item, path)
             for vlan in range(first, min(last or first, 4094) + 1):
                 carried = Carried(vlan, "Egress Untagged" in flags, "PVID" in flags, source)
                 interface.carried.append(carried)

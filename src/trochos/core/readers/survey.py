@@ -39,7 +39,7 @@ from .yang import data as yang
 
 _SUFFIX = re.compile(
     r"[-_. ](?:ip-?)?(?:addr(?:ess)?|route6?|routes|link|neigh|frr|conf|config|running|sysctl"
-    r"|tunnels?|vlan|yang|data|hosts(?:file)?|resolv|nft|filters?|acls?|ss|sockets)$",
+    r"|tunnels?|vlan|bridge-vlan|ip-link|yang|data|hosts(?:file)?|resolv|nft|filters?|acls?|ss|sockets)$",
     re.I,
 )
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ...core.diagnosis.finding import Finding
 from ...core.forwarding.sources import usable_addresses
-from ...core.network.facts import Device, End, Interface
+from ...core.network.facts import Device, End, Interface, Segment
 from ...core.protocols.routes import Route
 from ...core.survey import Computed
 
@@ -187,6 +187,20 @@ def device_page(survey: Computed, device: Device) -> dict[str, object]:
     }
 
 
+def _drawn(survey: Computed) -> list[Segment]:
+    """What a map shows as lines: cables, where switches make segments of many; and tunnels."""
+    network = survey.network
+    if not network.cables:
+        return list(network.segments)
+    links = survey.tables.links
+    tunnels = [
+        segment
+        for segment in network.segments
+        if any((i := links.interface(end)) and i.tunnel is not None for end in segment.ends)
+    ]
+    return [*network.cables, *tunnels]
+
+
 def map_document(survey: Computed) -> dict[str, object]:
     links = survey.tables.links
     breaks: dict[str, int] = {}
@@ -194,7 +208,7 @@ def map_document(survey: Computed) -> dict[str, object]:
         if finding.severity == "breaks":
             breaks[finding.device] = breaks.get(finding.device, 0) + 1
     out = []
-    for segment in survey.network.segments:
+    for segment in _drawn(survey):
         ends = []
         for end in segment.ends:
             interface = links.interface(end)

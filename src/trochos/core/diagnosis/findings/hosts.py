@@ -161,7 +161,7 @@ def _gateway(context: Context, device: Device, route: StaticRoute) -> Iterator[F
                     str(gateway),
                     route,
                 )
-    elif not answer.unknown:
+    elif not answer.unknown and not answer.wrong:
         yield Finding(
             "host-gateway-silent",
             BREAKS,
