@@ -167,6 +167,48 @@ def test_each_fault_is_named_by_its_port_and_healed(
     )
 
 
+def yang_switch(ports: Vlans) -> dict[str, str]:
+    """The same bridge as YANG data."""
+    entries: list[dict[str, Any]] = [{"name": "br0", "trochos-vlan:bridge": {}}]
+    for name, carried in ports.items():
+        port: dict[str, Any] = {"bridge": "br0"}
+        for vlan, how in carried:
+            port.setdefault("untagged" if how == "u" else "tagged", []).append(vlan)
+            if how == "u":
+                port["port-vlan"] = vlan
+        entries.append({"name": name, "trochos-vlan:bridge-port": port})
+    return {"running.json": json.dumps({"ietf-interfaces:interfaces": {"interface": entries}})}
+
+
+def yang_router(tags: dict[str, tuple[int, str]]) -> dict[str, str]:
+    entries: list[dict[str, Any]] = [{"name": "ge0"}]
+    for name, (tag, address) in tags.items():
+        ip = {"forwarding": True, "address": [{"ip": address, "prefix-length": 24}]}
+        vlan = {"parent": "ge0", "tag": tag}
+        entries.append({"name": name, "trochos-vlan:vlan": vlan, "ietf-ip:ipv4": ip})
+    data = {"ietf-interfaces:interfaces": {"interface": entries}, "ietf-routing:routing": {}}
+    return {"running.json": json.dumps(data, indent=1)}
+
+
+@pytest.mark.parametrize("wrong", ["", "sw1", "sw2", "gate"])
+def test_yang_says_the_same(wrong: str) -> None:
+    trunk = [(20, "t")] if wrong == "sw1" else TRUNK
+    access = [(20, "u")] if wrong == "sw2" else [(10, "u")]
+    tag = 11 if wrong == "gate" else 10
+    network = survey(
+        sw1=yang_switch({"p1": TRUNK, "p2": trunk}),
+        sw2=yang_switch({"p1": TRUNK, "p2": access, "p3": [(20, "u")]}),
+        gate=yang_router({**TAGS, "ge0.10": (tag, "10.64.10.1")}),
+    )
+    assert all(not report.unknown for report in network.survey.reading)
+    if not wrong:
+        assert network.path("red", "blue").works == "yes" and not network.findings
+        return
+    top = network.diagnose("red", "blue").causes[0]
+    assert (top.option.finding.kind, top.works) == ("vlan-apart", True)
+    assert top.option.finding.device == wrong
+
+
 def test_a_switch_without_vlans_passes_tags_as_they_are() -> None:
     network = survey(sw1=switch({"p1": [], "p2": []}, filtering=False))
     assert network.path("red", "blue").works == "yes"

@@ -85,7 +85,7 @@ function Legend({ path, overlay }: { path: Path | null; overlay: string | null }
           <span><b className="stop">┅</b> should be, with the gate that fails</span>
         </>
       ) : null}
-      <span>square: router</span>
+      <span>square: router or switch</span>
       <span>round: host</span>
       <span>bar: LAN</span>
       <span>dashed box: not read</span>

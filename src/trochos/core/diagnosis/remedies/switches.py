@@ -7,6 +7,8 @@ from ...network.fabric import Dropped, Fabric
 from ...network.facts import End, Interface
 from .bench import Bench
 
+_YANG = "/trochos-vlan:bridge-port"
+
 
 def remedies(bench: Bench, drop: Dropped, sender: End, listener: End) -> list[Remedy]:
     """What would let frames through where they are dropped, the likeliest first."""
@@ -40,7 +42,8 @@ def _tagged(fabric: Fabric, end: End) -> list[Remedy]:
     for port in cable.ends if cable is not None else ():
         facts = fabric.interface(port)
         for carried in facts.carried if facts is not None and port != end else ():
-            if carried.untagged and carried.source.path is not None:
+            where = carried.source.path
+            if carried.untagged and where is not None and _YANG not in where:
                 path = f"{carried.source.path}/flags"
                 edit = DataEdit(port.device, carried.source.file, path, None, None)
                 title = f"On {port.device}: let {port.interface} carry VLAN {carried.vlan}, tagged."
@@ -64,9 +67,17 @@ def _port_vlan(end: End, interface: Interface, vlan: int | None) -> list[Remedy]
     own = next((c for c in interface.carried if c.is_port_vlan), None)
     if own is None or vlan is None or own.vlan == vlan or own.source.path is None:
         return []
-    edit = DataEdit(end.device, own.source.file, f"{own.source.path}/vlan", own.vlan, vlan)
+    path, file = own.source.path, own.source.file
+    if _YANG in path:
+        head = path.partition(_YANG)[0] + _YANG
+        edits: tuple[DataEdit, ...] = (
+            DataEdit(end.device, file, f"{head}/port-vlan", own.vlan, vlan),
+            DataEdit(end.device, file, path, own.vlan, vlan),
+        )
+    else:
+        edits = (DataEdit(end.device, file, f"{path}/vlan", own.vlan, vlan),)
     title = f"On {end.device}: make {vlan} the port VLAN of {end.interface}, instead of {own.vlan}."
-    return [Remedy(title, (edit,))]
+    return [Remedy(title, tuple(dict.fromkeys(edits)))]
 
 
 def _carry(end: End, interface: Interface, vlan: int | None) -> list[Remedy]:
@@ -75,8 +86,14 @@ def _carry(end: End, interface: Interface, vlan: int | None) -> list[Remedy]:
     last = interface.carried[-1].source
     if last.path is None or any(c.vlan == vlan for c in interface.carried):
         return []
-    head, _, number = last.path.rpartition("/")
-    edit = DataEdit(end.device, last.file, f"{head}/{int(number) + 1}", None, {"vlan": vlan})
+    if _YANG in last.path:
+        head = last.path.partition(_YANG)[0] + _YANG
+        tagged = [c.vlan for c in interface.carried if not c.untagged]
+        old = tagged or None
+        edit = DataEdit(end.device, last.file, f"{head}/tagged", old, [*tagged, vlan])
+    else:
+        head, _, number = last.path.rpartition("/")
+        edit = DataEdit(end.device, last.file, f"{head}/{int(number) + 1}", None, {"vlan": vlan})
     return [Remedy(f"On {end.device}: let {end.interface} carry VLAN {vlan}, tagged.", (edit,))]
 
 

@@ -22,7 +22,7 @@ from ...network.routing import BgpProcess, EigrpProcess, OspfProcess, RipProcess
 from .. import tunnels
 from ..drafts import ConfigDraft, InterfaceDraft
 from ..located_json import UNSEEN, Document, Node
-from . import acl
+from . import acl, vlan
 from . import bgp as yang_bgp
 from . import eigrp as yang_eigrp
 from . import ospf as yang_ospf
@@ -177,6 +177,7 @@ class _Reader:
         if held is not None:
             where = self.source(held.peek("mode") or held, f"{path}/trochos-tunnel:tunnel")
             interface.tunnel = tunnels.read(held, held.text("mode"), where)
+        vlan.read(entry, interface, path, self.source)
         for family, member in ((4, "ipv4"), (6, "ipv6")):
             container = _find(entry, "ietf-ip", member)
             if container is not None:
