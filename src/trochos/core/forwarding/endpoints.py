@@ -53,7 +53,10 @@ def resolve(forwarding: Forwarding, text: str, target: bool) -> Endpoint:
     if colon and name in forwarding.devices:
         return _of_interface(text, forwarding.devices[name], port)
     near = sorted(
-        name for name in forwarding.devices if text[:3].lower() == name[:3].lower() or text in name
+        name
+        for name, held in forwarding.devices.items()
+        if (text[:3].lower() == name[:3].lower() or text in name)
+        and any(interface.addresses for interface in held.interfaces)
     )
     hint = f" Did you mean {', '.join(near[:4])}?" if near else ""
     raise EndpointError(f"The survey knows no device, address or interface called {text!r}.{hint}")
