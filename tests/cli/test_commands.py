@@ -15,6 +15,8 @@ from surveys import ROOT
 
 from trochos.cli.main import main
 
+from .calls import Call
+
 HEALTHY, BROKEN = str(ROOT / "demo/healthy"), str(ROOT / "demo/broken")
 ROUTE = {
     "prefix",
@@ -29,29 +31,6 @@ ROUTE = {
     "lost_to",
     "why",
 }
-
-
-class Call:
-    """Runs a command in this process and keeps what it printed."""
-
-    def __init__(self, capsys: pytest.CaptureFixture[str]) -> None:
-        self.capsys = capsys
-
-    def __call__(self, *arguments: str) -> tuple[int, str, str]:
-        status = main(list(arguments))
-        out, err = self.capsys.readouterr()
-        return status, out, err
-
-    def json(self, *arguments: str):  # type: ignore[no-untyped-def]
-        status, out, err = self(*arguments, "--json")
-        assert err == ""
-        assert out.count("\n") == 1
-        return status, json.loads(out)
-
-
-@pytest.fixture
-def call(capsys: pytest.CaptureFixture[str]) -> Call:
-    return Call(capsys)
 
 
 def test_routes(call: Call) -> None:

@@ -10,14 +10,19 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+import yaml
+
 from ..core.change.unmask import mask_edits, secrets_in
+from ..core.diagnosis.audit import ExpectationError, read_expectations
 from ..core.diagnosis.causes import Progress
 from ..core.forwarding.endpoints import EndpointError
 from ..core.forwarding.path import Traffic
 from ..core.network.addressing import Address
 from ..core.network.edits import EditError, read_edits
+from ..core.survey import Computed
 from ..local import InputError, fingerprint_key
 from . import tables
+from .junit import write_junit
 from .loading import load, load_files, stored_number, write_changed
 
 SECONDS = 40.0
@@ -81,6 +86,12 @@ def build_parser() -> argparse.ArgumentParser:
 
     compare = command("compare", "what differs between two surveys", run_compare)
     compare.add_argument("other", metavar="NEW", help="the later survey")
+
+    audit = command("audit", "checks what must, and must not, reach what", run_audit)
+    audit.add_argument(
+        "--expect", metavar="FILE", help="the expectations; without it those of the survey"
+    )
+    audit.add_argument("--junit", metavar="FILE", help="a report for build servers, as XML")
 
     command("inspect", "the reading report and all findings", run_inspect)
     return parser
@@ -199,6 +210,41 @@ def _change(name: str) -> object:
         raise InputError(f"{name} is not JSON: {error}.") from error
 
 
+def run_audit(options: argparse.Namespace) -> int:
+    survey = load(options.survey)
+    results = survey.audit(read_expectations(_expectations(options.expect, survey)))
+    if options.junit is not None:
+        write_junit(options.junit, results)
+    document = {"results": [result.as_json() for result in results]}
+    _print(document) if options.json else tables.audit(document)
+    return 0 if all(result.holds for result in results) else 1
+
+
+def _expectations(name: str | None, survey: Computed) -> object:
+    """The document of expectations: a file, or what came with the survey.
+
+    Raises:
+        InputError: there is none, or it is not YAML.
+    """
+    if name is None:
+        held = survey.survey.files.get("", {})
+        name = next((n for n in ("expectations.yaml", "expectations.yml") if n in held), None)
+        if name is None:
+            raise InputError("The survey has no expectations.yaml. Name a file with --expect.")
+        text = held[name]
+    else:
+        try:
+            text = Path(name).read_text(encoding="utf-8")
+        except (OSError, UnicodeDecodeError) as error:
+            raise InputError(f"{name} cannot be read: {error}.") from error
+    try:
+        return yaml.safe_load(text)
+    except yaml.YAMLError as error:
+        mark = getattr(error, "problem_mark", None)
+        where = f", line {mark.line + 1}" if mark is not None else ""
+        raise InputError(f"{name}{where} is not YAML. Check the indentation there.") from error
+
+
 def run_compare(options: argparse.Namespace) -> int:
     found = load(options.survey).compare(load(options.other))
     document = found.as_json()
@@ -248,7 +294,7 @@ def main(arguments: list[str] | None = None) -> int:
     try:
         options = build_parser().parse_args(arguments)
         return int(options.run(options))
-    except (InputError, EndpointError, EditError) as error:
+    except (InputError, EndpointError, EditError, ExpectationError) as error:
         print(f"trochos: {error}", file=sys.stderr)
         return 2
     except BrokenPipeError:

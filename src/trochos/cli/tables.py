@@ -297,6 +297,15 @@ def _relations(change: Any) -> None:
             _out(f"{word}: {item['protocol']}, {ends}")
 
 
+def audit(document: Any) -> None:
+    """Every expectation with its answer, those that fail first."""
+    results = sorted(document["results"], key=lambda item: item["holds"])
+    for item in results:
+        _out(f"{'holds' if item['holds'] else 'FAILS'}: {item['name']}\n   {item['reason']}")
+    failed = sum(not item["holds"] for item in results)
+    _out(f"\n{len(results)} expectations, {failed} fail.")
+
+
 def rehearsal(document: Any) -> None:
     """What a change does, for people."""
     if not (document["heals"] or document["breaks"] or document["moves"]):

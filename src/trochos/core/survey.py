@@ -11,6 +11,7 @@ from functools import cached_property
 from .change.apply import Changed, apply
 from .change.compare import Comparison, compare
 from .change.rehearse import Effect, compare_pairs, neighbours_changed, routes_changed
+from .diagnosis.audit import Expectation, Result, check
 from .diagnosis.causes import Diagnosis, Progress, diagnose
 from .diagnosis.finding import Finding
 from .diagnosis.findings import Context, find_all
@@ -126,6 +127,10 @@ class Computed:
     ) -> Diagnosis:
         """The causes of one complaint; see `causes.diagnose`."""
         return diagnose(self.bench, self.findings, sender, receiver, traffic, progress)
+
+    def audit(self, expectations: list[Expectation]) -> list[Result]:
+        """Every expectation against this survey; see `audit.check`."""
+        return check(self.forwarding, expectations)
 
     def ladder(self, host: str, receiver: str, traffic: Traffic | None = None) -> Ladder:
         """Rung by rung from a device outward; see `ladder.climb`."""
