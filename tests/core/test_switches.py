@@ -17,6 +17,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from surveys import KEY
 
+from trochos.core.diagnosis.ends import compare_ends
+from trochos.core.network.addressing import parse_address
+from trochos.core.network.facts import End
 from trochos.core.survey import Computed
 
 UP = ["BROADCAST", "UP", "LOWER_UP"]
@@ -165,6 +168,17 @@ def test_each_fault_is_named_by_its_port_and_healed(
     assert network.rehearse(top[0].option.edits).after.path("red", "blue").works == "yes" or (
         network.rehearse(edits).after.path("red", "blue").works == "yes"
     )
+
+
+def test_the_ends_of_a_link_name_the_port_between_them() -> None:
+    network = survey(sw2=switch({**SW2, "p2": [(20, "u")]}))
+    asked = parse_address("10.64.10.5")
+    end = End("gate", "ge0.10")
+    found = compare_ends(network.tables, network.forwarding, end, None, asked)
+    assert found["first_failing"] == "next hop answers"
+    row = found["gates"][-1]  # type: ignore[index]
+    assert row["right"] == "red eth0 does not hear it: sw2 p2 does not carry VLAN 10"
+    assert row["evidence"][0]["device"] == "sw2"
 
 
 def yang_switch(ports: Vlans) -> dict[str, str]:

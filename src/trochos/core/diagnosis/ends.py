@@ -92,6 +92,9 @@ def compare_ends(
         if next_hop is not None:
             answer = forwarding.near.answer(end, next_hop)
             who = ", ".join(str(taker) for taker in answer.takers)
+            apart = forwarding.near.apart(end, next_hop) if answer.wrong else None
+            if apart is not None:
+                who = f"{apart[0]} does not hear it: {apart[1].clause()}"
             rows.append(
                 _row(
                     "next hop answers",
@@ -99,7 +102,7 @@ def compare_ends(
                     who or ("not known" if answer.unknown else "nobody"),
                     None if answer.unknown else bool(answer.takers),
                     "everything",
-                    [],
+                    [apart[1].source] if apart is not None else [],
                 )
             )
     first = next((row["gate"] for row in rows if row["holds"] is False), None)

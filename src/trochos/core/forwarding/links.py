@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from ..network.addressing import Address
-from ..network.fabric import Fabric
+from ..network.fabric import Dropped, Fabric
 from ..network.facts import Device, End, Interface
 from ..protocols.connected import address_is_active
 from ..protocols.tables import Tables
@@ -137,16 +137,21 @@ class Neighbourhood:
         where = f"the LAN {segment.lan}" if segment.lan else "that link"
         return Answer(why=f"nobody on {where} has {address}")
 
-    def _kept_apart(self, out: End, address: Address) -> str | None:
-        """One clause: where a switch drops what is meant for the owner of an address."""
+    def apart(self, out: End, address: Address) -> tuple[End, Dropped] | None:
+        """The owner of an address that a switch keeps from an end, and where; None if no
+        switch does."""
         if self.fabric is None or not self.fabric.knows(out):
             return None
         for owner in self.owners.get(address, ()):
             if owner.active and self.fabric.joined(out, owner.end):
                 drop = self.fabric.why_not(out, owner.end)
                 if drop is not None:
-                    return f"{owner.end} does not hear it: {drop.clause()}"
+                    return owner.end, drop
         return None
+
+    def _kept_apart(self, out: End, address: Address) -> str | None:
+        found = self.apart(out, address)
+        return None if found is None else f"{found[0]} does not hear it: {found[1].clause()}"
 
     def _answers_for(self, device: Device, end: End, address: Address) -> bool:
         if address.family == 6 or not device.profile.answers_arp_for_all:
