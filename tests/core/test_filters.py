@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from two_routers import BACK, FRONT, survey
 
+from trochos.core.change.handover import hand_over
 from trochos.core.forwarding.path import Traffic
 
 WEB = Traffic(protocol="tcp", port=5432)
@@ -295,6 +296,10 @@ def test_a_record_that_nobody_owns_is_found_and_put_right() -> None:
     assert found.severity == "breaks"
     after = network.rehearse(found.remedies[0].edits).after
     assert after.path("desk", "db.ferry").works == "yes"
+    (part,) = hand_over(network.survey, found.remedies[0].edits)
+    assert part.language == "in words"
+    assert part.apply == 'In hosts: write "10.64.2.10 db.ferry" instead of "10.64.2.77 db.ferry".'
+    assert part.back == 'In hosts: write "10.64.2.77 db.ferry" instead of "10.64.2.10 db.ferry".'
 
 
 # -- causes -------------------------------------------------------------------------------

@@ -1,7 +1,7 @@
 """A change as somebody else can make it: per device, in order, with the way back.
 
 Configuration text becomes the lines to enter; YANG data becomes a NETCONF edit (RFC 6241,
-section 7.2); what was only captured of a host becomes sentences.
+section 7.2); what was only captured of a host, and plain files, become sentences.
 """
 
 from __future__ import annotations
@@ -13,6 +13,7 @@ from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
 from ..network.edits import DataEdit, Edit, TextEdit
+from ..readers.frr.text import looks_like as configuration
 from ..readers.located_json import parse
 from ..readers.survey import Survey
 from .apply import edit_texts
@@ -53,11 +54,16 @@ def hand_over(survey: Survey, edits: Iterable[Edit]) -> list[DeviceChange]:
     out: list[DeviceChange] = []
     for device, items in grouped.items():
         files = list(dict.fromkeys(item.file for item in items))
-        texts = [item for item in items if isinstance(item, TextEdit)]
+        texts = [i for i in items if isinstance(i, TextEdit) and _is_entered(survey, i)]
+        plain_files = [i for i in items if isinstance(i, TextEdit) and i not in texts]
         data = [item for item in items if isinstance(item, DataEdit)]
         if texts:
             back = _lines(_way_back(survey, texts))
             out.append(DeviceChange(device, "configuration lines", _lines(texts), back, files))
+        if plain_files:
+            forth = "\n".join(map(_in_file, plain_files))
+            back = "\n".join(map(_in_file, _way_back(survey, plain_files)))
+            out.append(DeviceChange(device, "in words", forth, back, files))
         if data:
             olds = [_old(survey, edit) for edit in data]
             back_data = [
@@ -79,6 +85,24 @@ def hand_over(survey: Survey, edits: Iterable[Edit]) -> list[DeviceChange]:
                     )
                 )
     return out
+
+
+def _is_entered(survey: Survey, edit: TextEdit) -> bool:
+    """True for a router's configuration, whose lines are entered; other files are written."""
+    return bool(edit.context) or configuration(survey.text(edit.device, edit.file) or "")
+
+
+def _in_file(edit: TextEdit) -> str:
+    """A change of a plain file, such as one that lists resolvers."""
+    if edit.remove and edit.add:
+        return f"In {edit.file}: write {_quoted(edit.add)} instead of {_quoted(edit.remove)}."
+    if edit.remove:
+        return f"In {edit.file}: take out {_quoted(edit.remove)}."
+    return f"In {edit.file}: add {_quoted(edit.add)}."
+
+
+def _quoted(lines: tuple[str, ...]) -> str:
+    return ", ".join(f'"{line}"' for line in lines)
 
 
 def _old(survey: Survey, edit: DataEdit) -> Any:
