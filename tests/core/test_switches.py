@@ -284,3 +284,40 @@ def test_reach_and_path_agree_behind_switches() -> None:
             walked = network.path(pair.device, str(pair.target))
             if walked.source == pair.source:
                 assert (walked.works == "yes") == (pair.ok is True), pair
+
+
+def test_a_device_behind_a_switch_that_nobody_read_makes_answers_unknown() -> None:
+    cables = [*CABLES, ("sw2", "p4", "stranger", "eth0")]
+    unread = {"notes.txt": "not a configuration\n"}
+    network = survey(sw2=switch({**SW2, "p4": [(10, "u")]}), cables=cables, stranger=unread)
+    assert network.path("red", "blue").works == "yes"
+    assert network.path("red", "10.64.10.99").outbound.verdict == "unknown"
+
+
+def test_vlans_that_nobody_gathered_are_not_guessed() -> None:
+    dark = {"link.json": switch(SW2)["link.json"]}
+    path = survey(sw2=dark).path("red", "gate")
+    assert path.works == "unknown"
+    assert "the VLANs of sw2" in path.outbound.decisive.reason
+
+
+def test_without_a_drawing_ends_of_one_subnet_are_linked() -> None:
+    files = {
+        "gate": router(TAGS),
+        "red": host("10.64.10.5", "10.64.10.1"),
+        "blue": host("10.64.20.5", "10.64.20.1"),
+    }
+    flat = {f"devices/{n}/{f}": t.encode() for n, held in files.items() for f, t in held.items()}
+    assert Computed.from_files(flat, KEY).path("red", "blue").works == "yes"
+
+
+def test_a_host_with_a_bridge_of_its_own_stays_a_host() -> None:
+    links = [
+        link("br0", linkinfo={"info_kind": "bridge"}, addr_info=[inet("10.64.10.5")]),
+        link("eth0", master="br0", linkinfo={"info_slave_kind": "bridge"}),
+    ]
+    route = host("10.64.10.5", "10.64.10.1")["route.json"].replace("eth0", "br0")
+    box = {"addr.json": json.dumps(links), "route.json": route}
+    network = survey(red=box)
+    assert network.network.device("red").is_host  # type: ignore[union-attr]
+    assert network.path("red", "blue").works == "yes"

@@ -215,6 +215,10 @@ class FamilyReach:
             return
         met = np.zeros_like(self.overlong)
         met[rows] = True
+        if self.family == 6:
+            # Whoever is beside a filter may not be found, or may not find.
+            for here, there, mask in self.edges:
+                met[here] |= mask & np.isin(there, rows)
         changed = True
         while changed:
             changed = False

@@ -8,11 +8,24 @@ circle.
 
 from __future__ import annotations
 
-from ..network.facts import End
+from ..network.facts import End, Tunnel
 from ..protocols.filters import Flow
 from .step import Fate, Forwarding
 from .verdicts import DELIVERED, LOOP
-from .walk import Leg, Packet, walk
+from .walk import Leg, Packet, passed_by, walk
+
+
+def _answered(forwarding: Forwarding, end: End, tunnel: Tunnel) -> Leg | None:
+    """The outer leg as an answer: where filters track connections, what the far end sent before
+    opens the way. None if the far end does not get through either, or this changes nothing."""
+    flow = Flow(tunnel.mode)
+    for name in forwarding.near.owner_devices(tunnel.remote):
+        there = walk(forwarding, name, Packet(tunnel.local, tunnel.remote, flow=flow))
+        if there.state == "yes":
+            answer = flow.back(passed_by(there))
+            leg = walk(forwarding, end.device, Packet(tunnel.remote, tunnel.local, flow=answer))
+            return leg if leg.state == "yes" else None
+    return None
 
 
 def enter(
@@ -42,6 +55,8 @@ def enter(
         )
         return [Fate(None, "no-source", reason)], None
     leg = walk(forwarding, end.device, Packet(tunnel.remote, tunnel.local, flow=Flow(tunnel.mode)))
+    if leg.state != "yes" and forwarding.filters:
+        leg = _answered(forwarding, end, tunnel) or leg
     fates: list[Fate] = []
     for branch in leg.branches:
         if branch.verdict != DELIVERED:

@@ -8,7 +8,16 @@ from dataclasses import dataclass, field, replace
 from ..network.addressing import Address
 from ..network.facts import Device, End, Tunnel, Unmodelled
 from ..network.filters import ACCEPT, REJECT
-from ..protocols.filters import UNKNOWN, Decision, Filters, Flow, Passage, reverse_path
+from ..protocols.filters import (
+    ADVERTISEMENT,
+    SOLICITATION,
+    UNKNOWN,
+    Decision,
+    Filters,
+    Flow,
+    Passage,
+    reverse_path,
+)
 from ..protocols.routes import Route
 from .step import Fate, Forwarding
 from .verdicts import DELIVERED, HOP_LIMIT, LOOP, RANK, leg_state, worst
@@ -214,6 +223,10 @@ class _Walker:
             yield self._end(path, here, fate.verdict, fate.reason)
             return
         assert fate.to is not None
+        unfound = self._undiscovered(here, fate.to)
+        if unfound is not None:
+            yield self._end(path, here, *unfound)
+            return
         too_big = self._too_big(here, fate.to)
         if too_big is not None:
             yield self._end(path, here, "too-big", too_big)
@@ -289,6 +302,37 @@ class _Walker:
             return "refused", f"{hop.device} refuses it, by its filter {what}."
         more = f": {last.why}" if last.why else ""
         return "filtered", f"{hop.device} drops it silently, by its filter {what}{more}."
+
+    def _undiscovered(self, hop: Hop, to: End) -> tuple[str, str] | None:
+        """(verdict, reason) if a filter at either end keeps IPv6 from finding the next hop
+        (RFC 4861): the solicitation goes one way, the advertisement the other."""
+        packet, filters = self.packet, self.forwarding.filters
+        if packet.flow is None or packet.target.family == 4 or hop.wrap is not None:
+            return None
+        asked = hop.next_hop or packet.target
+        for sender, taker, flow in (
+            (End(hop.device, hop.out or ""), to, SOLICITATION),
+            (to, End(hop.device, hop.out or ""), ADVERTISEMENT),
+        ):
+            for end, arrived, leaving in (
+                (sender, None, sender.interface),
+                (taker, taker.interface, None),
+            ):
+                held = filters.get(end.device)
+                if held is None:
+                    continue
+                found = held.judge(Passage(end.device, None, asked, arrived, leaving, flow))
+                if found and found[-1].verdict != ACCEPT:
+                    what = f"{found[-1].chain} on {end.device}"
+                    if found[-1].verdict == UNKNOWN:
+                        return "unknown", f"Whether the filter {what} lets {asked} be found: " + (
+                            f"{found[-1].why}."
+                        )
+                    return "next-hop-silent", (
+                        f"{hop.device} does not find {asked} on {hop.out}: the filter {what} stops "
+                        f"{flow.message}."
+                    )
+        return None
 
     def _deaf(self, device: str) -> tuple[str, str] | None:
         """(verdict, reason) if nobody on the device listens for the request."""

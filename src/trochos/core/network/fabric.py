@@ -85,7 +85,12 @@ class Fabric:
         touched = self._touched()
         out = [c for c in self.cables if not any(end in touched for end in c.ends)]
         ends = sorted(end for end in touched if self._speaks(end))
-        ends += sorted(e for e, i in self._interfaces.items() if i.parent and self._speaks(e))
+        # A VLAN interface that the drawing plugs in by itself is taken at its word.
+        ends += sorted(
+            e
+            for e, i in self._interfaces.items()
+            if i.parent and self._speaks(e) and e not in self.cable_of
+        )
         ends = list(dict.fromkeys(ends))
         done: set[End] = set()
         for end in ends:
@@ -94,7 +99,8 @@ class Fabric:
             members = [end]
             for item in members:
                 for other in self.flood(item).heard:
-                    if other not in members and item in self.flood(other).heard:
+                    both = other in self._interfaces and item in self.flood(other).heard
+                    if both and other not in members:
                         members.append(other)
             done.update(members)
             unread = tuple(
@@ -211,6 +217,11 @@ class Fabric:
         facts = self._interfaces.get(bridge)
         if facts is None or not facts.enabled:
             return
+        ports = self._ports.get(bridge, [])
+        if facts.filtering and not any(self._interfaces[p].carried for p in (*ports, bridge)):
+            # It looks at VLANs, and nobody gathered which: who hears this is not known.
+            flood.heard.setdefault(End(f"the VLANs of {bridge.device}", ""))
+            return
         vlan = tag
         if facts.filtering:
             entry = self._interfaces[port]
@@ -225,7 +236,7 @@ class Fabric:
                 flood.dropped.append(Dropped(port, tag, False, source))
                 return
         flood.vlans.setdefault(bridge.device, set()).update({vlan} - {None})  # type: ignore[arg-type]
-        for other in (*self._ports.get(bridge, ()), bridge):
+        for other in (*ports, bridge):
             if other == port or not self._on(other):
                 continue
             leaving = vlan

@@ -14,6 +14,8 @@ from .source import Source
 
 ACCEPT, DROP, REJECT = "accept", "drop", "reject"
 JUMP, GOTO, RETURN, CONTINUE = "jump", "goto", "return", "continue"
+UNKNOWN = "unknown"
+"""What an entry or the end of a chain does is not understood, or left open by its standard."""
 TERMINAL = frozenset((ACCEPT, DROP, REJECT))
 
 INPUT, FORWARD, OUTPUT = "input", "forward", "output"
@@ -28,7 +30,9 @@ class Match(NamedTuple):
 
     Keys: `source`, `target` (Prefix), `source-port`, `target-port` (ranges), `protocol`,
     `family`, `in`, `out`, `icmp-type`, `state` (words; an interface's word may end in `*`).
-    A condition that is not understood has the key `unknown`, and its text as value.
+    A condition that is not understood has the key `unknown`, and its text as value. A
+    protocol in front (`tcp target-port`) says that the condition is about its packets only,
+    negated or not, as addresses are about packets of their own family.
     """
 
     key: str

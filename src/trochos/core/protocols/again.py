@@ -7,6 +7,7 @@ before the change.
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from copy import copy
 from dataclasses import dataclass, fields, is_dataclass, replace
@@ -135,7 +136,7 @@ def own_copies(routes: list[Route]) -> list[Route]:
     ]
 
 
-class Told:
+class Told(ABC):
     """Speakers whose candidates depend on tables only through what routers tell by themselves.
 
     The same news gets the same answer, also that of the computation before a change.
@@ -153,13 +154,13 @@ class Told:
         other.given, other._earlier = [], self.given
         return other
 
+    @abstractmethod
     def told(self, tables: Mapping[TableKey, Table]) -> object:
         """What all routers announce by themselves, with these tables."""
-        raise NotImplementedError
 
+    @abstractmethod
     def answer(self, told: Any) -> dict[str, list[Route]]:
         """The candidates of all routers."""
-        raise NotImplementedError
 
     def offers(self, tables: Mapping[TableKey, Table]) -> dict[str, list[Route]]:
         """Candidates of all routers; computed again only if their announcements changed."""

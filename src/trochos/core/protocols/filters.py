@@ -29,6 +29,7 @@ from ..network.filters import (
     REJECT,
     RETURN,
     TERMINAL,
+    UNKNOWN,
     Chain,
     Entry,
     Match,
@@ -36,7 +37,6 @@ from ..network.filters import (
 )
 from .gates import Reading
 
-UNKNOWN = "unknown"
 EPHEMERAL: Range = (32768, 60999)
 """From where Linux takes the port of a client (ip_local_port_range)."""
 _DEPTH = 16
@@ -60,12 +60,14 @@ class Flow(NamedTuple):
     """The kind of traffic, as filters see it.
 
     `passed` are the devices that saw the request, and so track its connection; None for
-    the request itself.
+    the request itself. `message` is the type of an ICMP message that is neither a ping nor
+    its answer.
     """
 
     protocol: str = "icmp"
     port: int | None = None
     passed: frozenset[str] | None = None
+    message: str | None = None
 
     @property
     def is_reply(self) -> bool:
@@ -87,12 +89,19 @@ class Flow(NamedTuple):
 
     def state(self, device: str) -> str:
         """What a device that tracks connections takes the packet for."""
+        if self.message is not None:
+            return "untracked"  # neighbour discovery belongs to no connection
         if self.passed is None:
             return "new"
         if device in self.passed:
             return "established"
         # The middle of a conversation of which the beginning was never seen.
         return "new" if self.protocol == "udp" else "invalid"
+
+
+SOLICITATION = Flow(message="nd-neighbor-solicit")
+ADVERTISEMENT = Flow(message="nd-neighbor-advert")
+"""How IPv6 finds who has an address (RFC 4861): filters see it, as they never see ARP."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,12 +158,11 @@ class Filters:
         for chain in self.hooks(passage):
             decision = self._chain(chain, passage, 0)
             if decision is None:
+                why = "no entry matches it"
+                if chain.policy == UNKNOWN:
+                    why += ", and what becomes of it then is the device's own affair"
                 decision = Decision(
-                    chain.policy,
-                    chain.source,
-                    chain.name,
-                    "no entry matches it",
-                    "whatever no entry matches",
+                    chain.policy, chain.source, chain.name, why, "whatever no entry matches"
                 )
             if decision.entry is not None and (decision.verdict != ACCEPT or chain.entries):
                 out.append(replace(decision, chain=chain.name))
@@ -163,14 +171,16 @@ class Filters:
         return out
 
     def may_stop_pings(self) -> bool:
-        """False if every chain surely accepts every ping and every answer, whoever sends it."""
+        """False if every chain surely accepts every ping and every answer, whoever sends it,
+        and what IPv6 needs for them."""
         flows = [Flow(), Flow(passed=frozenset((self.device.name,))), Flow(passed=frozenset())]
+        flows += [SOLICITATION, ADVERTISEMENT]
         for chain in self.device.filters:
             if chain.hook is None:
                 continue
             for family in chain.families:
                 anyone = Address(family, 0)
-                for flow in flows:
+                for flow in flows if family == 6 else flows[:3]:
                     passage = Passage(self.device.name, None, anyone, None, None, flow)
                     if not self._surely(chain, passage, 0):
                         return True
@@ -192,7 +202,7 @@ class Filters:
             if entry.verdict == ACCEPT:
                 return True
             called = self._named.get(entry.chain)
-            if entry.verdict in (DROP, REJECT, RETURN, GOTO) or called is None:
+            if entry.verdict in (DROP, REJECT, RETURN, GOTO, UNKNOWN) or called is None:
                 return False
             if self._surely(called, passage, depth + 1) and fits is True and not open_ended:
                 return True
@@ -213,7 +223,7 @@ class Filters:
             fits = matches(entry, passage)
             if fits is False:
                 continue
-            if fits is None:
+            if fits is None or entry.verdict == UNKNOWN:
                 why = f"whether it matches, {_unsure(entry)}"
                 return Decision(UNKNOWN, entry.source, why=why, says=words(entry))
             if entry.verdict in TERMINAL:
@@ -256,7 +266,7 @@ def _condition(match: Match) -> str:
     if len(shown) > 4:
         shown = [*shown[:3], f"{len(shown) - 3} more"]
     text = " or ".join(shown)
-    if match.key == "unknown":
+    if match.key.endswith("unknown"):
         return text
     head, _, tail = match.key.partition(" ")
     what = f"{head} {_WORDS[tail]}" if tail else _WORDS[match.key]
@@ -265,7 +275,7 @@ def _condition(match: Match) -> str:
 
 
 def _unsure(entry: Entry) -> str:
-    odd = [str(m.values[0]) for m in entry.matches if m.key == "unknown" and m.values]
+    odd = [str(m.values[0]) for m in entry.matches if m.key.endswith("unknown") and m.values]
     return f"depends on {odd[0]}, which is not computed" if odd else "cannot be said"
 
 
@@ -281,21 +291,29 @@ def matches(entry: Entry, passage: Passage) -> bool | None:
 
 
 def _holds(match: Match, passage: Passage) -> bool | None:
+    if not _concerns(match, passage):
+        return False
     found = _fits(match, passage)
     return found if found is None or not match.negated else not found
 
 
+def _concerns(match: Match, passage: Passage) -> bool:
+    """True if a condition is about packets like this one: one about ports of TCP, or about
+    addresses of the other family, never holds, whether it is negated or not."""
+    family = passage.target.family
+    head, _, tail = match.key.partition(" ")
+    if tail:
+        return head in (passage.flow.word(family), f"ipv{family}")
+    if match.key in ("source", "target"):
+        return any(isinstance(v, Prefix) and v.family == family for v in match.values)
+    return True
+
+
 def _fits(match: Match, passage: Passage) -> bool | None:
     flow, family = passage.flow, passage.target.family
-    key = match.key
-    head, _, tail = key.partition(" ")
-    if tail:
-        if flow.protocol != head:
-            return None if flow.protocol == "ip" else False
-        key = tail
-    match key:
+    match match.key.rpartition(" ")[2]:
         case "source" | "target":
-            address = passage.source if key == "source" else passage.target
+            address = passage.source if match.key == "source" else passage.target
             if address is None:
                 return None
             return any(
@@ -303,7 +321,7 @@ def _fits(match: Match, passage: Passage) -> bool | None:
                 for v in match.values
             )
         case "source-port" | "target-port":
-            ports = flow.ports()[key == "target-port"]
+            ports = flow.ports()[match.key.endswith("target-port")]
             ranges = [v for v in match.values if not isinstance(v, str | Prefix)]
             return _within(ports, ranges)
         case "protocol":
@@ -318,7 +336,8 @@ def _fits(match: Match, passage: Passage) -> bool | None:
         case "icmp-type":
             if flow.protocol != "icmp":
                 return False
-            return ("echo-reply" if flow.is_reply else "echo-request") in match.values
+            said = flow.message or ("echo-reply" if flow.is_reply else "echo-request")
+            return said in match.values
         case "state":
             return flow.state(passage.device) in match.values
         case _:
@@ -414,10 +433,10 @@ def covers(wide: Entry, narrow: Entry) -> bool:
 
 def _implied(wide: Match, narrow: Match) -> bool:
     if wide == narrow:
-        return wide.key != "unknown"
+        return not wide.key.endswith("unknown")
     if wide.key == "protocol" and " " in narrow.key and not wide.negated:
         return narrow.key.split(" ")[0] in wide.values
-    if wide.key != narrow.key or wide.negated or narrow.negated or wide.key == "unknown":
+    if wide.key != narrow.key or wide.negated or narrow.negated or wide.key.endswith("unknown"):
         return False
     return all(any(_inside(small, big) for big in wide.values) for small in narrow.values)
 

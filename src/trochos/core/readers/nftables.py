@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ipaddress
 from collections.abc import Iterator
 
 from ..network.addressing import Prefix, parse_address, parse_prefix
@@ -14,6 +15,7 @@ from ..network.filters import (
     JUMP,
     REJECT,
     RETURN,
+    UNKNOWN,
     Chain,
     Entry,
     Match,
@@ -31,17 +33,18 @@ _PORTS = {
     "syslog": 514, "router": 520, "ripng": 521, "postgresql": 5432, "http-alt": 8080,
 }  # fmt: skip
 """Names that the program prints in place of numbers (IANA's registry of service names)."""
-_IDLE = frozenset(("counter", "log", "comment", "quota", "notrack"))
+_IDLE = frozenset(("counter", "log", "comment", "quota", "set", "ct helper", "ct timeout", "flow"))
+"""Statements that decide nothing about the packet."""
 _VERDICTS = {"accept": ACCEPT, "drop": DROP, "reject": REJECT, "return": RETURN}
 _FIELDS = {
     ("ip", "saddr"): "source",
     ("ip6", "saddr"): "source",
     ("ip", "daddr"): "target",
     ("ip6", "daddr"): "target",
-    ("ip", "protocol"): "protocol",
-    ("ip6", "nexthdr"): "protocol",
-    ("icmp", "type"): "icmp-type",
-    ("icmpv6", "type"): "icmp-type",
+    ("ip", "protocol"): "ipv4 protocol",
+    ("ip6", "nexthdr"): "ipv6 protocol",
+    ("icmp", "type"): "icmp icmp-type",
+    ("icmpv6", "type"): "icmpv6 icmp-type",
 }
 _META = {"iifname": "in", "oifname": "out", "iif": "in", "oif": "out", "l4proto": "protocol"}
 _NFPROTO = {"ipv4": "4", "ipv6": "6", "ip": "4", "ip6": "6"}
@@ -66,6 +69,7 @@ class _Reader:
         listed = root.items("nftables")
         chains: dict[tuple[str, str, str], Chain] = {}
         entries: dict[tuple[str, str, str], list[Entry]] = {}
+        translating: set[tuple[str, str, str]] = set()
         for item in listed:
             for kind in ("set", "map"):
                 held = item.get(kind)
@@ -78,17 +82,28 @@ class _Reader:
             chain = item.get("chain")
             if chain is not None:
                 chain.use_all()
-                made = self.chain(chain, f"{path}/chain")
-                if made is not None:
-                    chains[self.place(chain, "name")] = made
+                where = self.place(chain, "name")
+                if chain.text("type") == "nat":
+                    translating.add(where)
+                else:
+                    chains[where] = self.chain(chain, f"{path}/chain")
             rule = item.get("rule")
             if rule is not None:
                 rule.use_all()
                 where = self.place(rule, "chain")
-                family = _FAMILIES.get(where[0])
-                if family is not None:
-                    entries.setdefault(where, []).append(self.entry(rule, f"{path}/rule", where))
+                source = self.source(rule.peek("expr") or rule, f"{path}/rule")
+                if where in translating:
+                    self.report(source, "address translation is not computed")
+                elif where[0] in _FAMILIES:
+                    entries.setdefault(where, []).extend(self.entries(rule, source, where))
+                else:
+                    self.report(source, f"filters of the family {where[0]} are not computed")
         for where, chain_ in chains.items():
+            if where[0] not in _FAMILIES:
+                if chain_.policy == DROP:
+                    why = f"filters of the family {where[0]} are not computed"
+                    self.report(chain_.source, why)
+                continue
             whole = Chain(
                 "/".join(where),
                 chain_.source,
@@ -105,44 +120,79 @@ class _Reader:
     def place(node: Node, last: str) -> tuple[str, str, str]:
         return node.text("family") or "", node.text("table") or "", node.text(last) or ""
 
-    def chain(self, node: Node, path: str) -> Chain | None:
-        family = _FAMILIES.get(node.text("family") or "")
-        if family is None:
-            return None  # of bridges and network cards, where no packet of ours is routed
-        hook, kind = node.text("hook"), node.text("type")
-        source = self.source(node, path)
-        if kind == "nat":
-            why = "address translation is not computed"
-            self.draft.unmodelled.append(Unmodelled(source, why))
-            return None
+    def report(self, source: Source, why: str) -> None:
+        """Something that decides about packets and is not computed."""
+        self.draft.unmodelled.append(Unmodelled(source, why))
+
+    def chain(self, node: Node, path: str) -> Chain:
+        hook = node.text("hook")
         return Chain(
             node.text("name") or "",
-            source,
+            self.source(node, path),
             hook=hook if hook in _HOOKS else None,
-            families=family,
+            families=_FAMILIES.get(node.text("family") or "", ()),
             priority=node.integer("prio") or 0,
             policy=DROP if node.text("policy") == "drop" else ACCEPT,
         )
 
-    def entry(self, node: Node, path: str, where: tuple[str, str, str]) -> Entry:
-        source = self.source(node.peek("expr") or node, path)
+    def entries(self, node: Node, source: Source, where: tuple[str, str, str]) -> list[Entry]:
+        """One entry, or one for each value of a verdict map."""
         matches: list[Match] = []
         verdict, target = CONTINUE, ""
+        mapped: list[Entry] = []
+        name = node.text("comment") or ""
         for part in node.items("expr"):
             for kind, body in part.members().items():
                 if kind == "match":
                     matches.append(self.match(body, where))
-                elif kind in _VERDICTS:
-                    verdict = _VERDICTS[kind]
-                elif kind in (JUMP, GOTO):
-                    verdict = kind
-                    target = "/".join((where[0], where[1], body.text("target") or ""))
+                elif kind == "vmap":
+                    mapped = self.mapped(body, source, tuple(matches), where)
+                elif kind in _VERDICTS or kind in (JUMP, GOTO):
+                    verdict, target = self.verdict(kind, body, where)
+                elif kind == "limit":
+                    matches.append(Match("unknown", ("a limit of packets per time",)))
                 elif kind in ("snat", "dnat", "masquerade", "redirect", "mangle", "tproxy"):
-                    why = f"{kind} changes packets, which is not computed"
-                    self.draft.unmodelled.append(Unmodelled(source, why))
+                    self.report(source, f"{kind} changes packets, which is not computed")
+                elif kind == "notrack":
+                    self.report(source, "connections that are not tracked are not computed")
                 elif kind not in _IDLE:
+                    # It may take the packet away: what follows is not certain.
                     matches.append(Match("unknown", (kind,)))
-        return Entry(source, verdict, tuple(matches), target, node.text("comment") or "")
+                    verdict = UNKNOWN
+        return [*mapped, Entry(source, verdict, tuple(matches), target, name)]
+
+    @staticmethod
+    def verdict(kind: str, body: Node, where: tuple[str, str, str]) -> tuple[str, str]:
+        if kind in _VERDICTS:
+            return _VERDICTS[kind], ""
+        return kind, "/".join((where[0], where[1], body.text("target") or ""))
+
+    def mapped(
+        self, node: Node, source: Source, matches: tuple[Match, ...], where: tuple[str, str, str]
+    ) -> list[Entry]:
+        """The entries that a verdict map stands for."""
+        left = node.peek("key")
+        key = self.key(left) if left is not None else None
+        data = node.peek("data")
+        if data is not None and isinstance(data.value, str) and data.value.startswith("@"):
+            pairs = self.sets.get((where[0], where[1], data.value[1:]), [])
+        else:
+            pairs = data.items("set") if data is not None else []
+        out: list[Entry] = []
+        for pair in pairs:
+            both = pair.elements()
+            values = _values(key, both[0]) if key is not None and len(both) == 2 else None
+            words = list(both[1].members().items()) if len(both) == 2 else []
+            known = [(k, b) for k, b in words if k in _VERDICTS or k in (JUMP, GOTO)]
+            if values is None or key is None or len(known) != len(words) or not known:
+                break
+            verdict, target = self.verdict(*known[0], where)
+            here = (*matches, Match(key, tuple(values)))
+            out.append(Entry(source, verdict, here, target))
+        else:
+            if pairs:
+                return out
+        return [Entry(source, UNKNOWN, (*matches, Match("unknown", ("a verdict map",))))]
 
     def match(self, node: Node, where: tuple[str, str, str]) -> Match:
         negated = node.text("op") == "!="
@@ -150,15 +200,25 @@ class _Reader:
             return Match("unknown", (node.text("op") or "a comparison",))
         left, right = node.peek("left"), node.peek("right")
         key = self.key(left) if left is not None else None
+        odd = Match(self.about(left), (self.document.quote(node)[:60],))
         if key is None or right is None:
-            return Match("unknown", (self.document.quote(node)[:60],))
+            return odd
         values: Values = []
         for item in self.listed(right, where):
-            found = _value(key, item)
+            found = _values(key, item)
             if found is None:
-                return Match("unknown", (self.document.quote(node)[:60],))
-            values.append(found)
+                return odd
+            values += found
         return Match(key, tuple(values), negated)
+
+    @staticmethod
+    def about(left: Node | None) -> str:
+        """The key of a condition that is not understood: about which protocol it is."""
+        for node in left.walk() if left is not None else ():
+            protocol = node.text("protocol") if node.peek("field") is not None else None
+            if protocol in ("tcp", "udp", "icmp", "icmpv6"):
+                return f"{protocol} unknown"
+        return "unknown"
 
     @staticmethod
     def key(left: Node) -> str | None:
@@ -200,32 +260,41 @@ class _Reader:
         yield node
 
 
-def _value(key: str, node: Node) -> Prefix | Range | str | None:
-    plain = node.value
+def _values(key: str, node: Node) -> Values | None:
+    """What one value of a condition stands for; None if that is not understood."""
     if key in ("source", "target"):
-        inner = node.peek("prefix")
-        if inner is not None:
-            return parse_prefix(f"{inner.text('addr')}/{inner.integer('len')}")
-        if isinstance(plain, str):
-            address = parse_address(plain)
-            if address is not None:
-                return Prefix(address.family, address.value, 32 if address.family == 4 else 128)
-            return parse_prefix(plain) if "/" in plain else None
-        return None  # ranges of addresses are rare, and are then not certain
+        return _addresses(node)
     if key.endswith("-port"):
         inner = node.peek("range")
-        if inner is not None:
-            ends = [_port(item) for item in inner.elements()]
-            if len(ends) == 2 and ends[0] is not None and ends[1] is not None:
-                return ends[0], ends[1]
-            return None
-        port = _port(node)
-        return None if port is None else (port, port)
+        ends = [_port(item) for item in inner.elements()] if inner is not None else [_port(node)]
+        known = [end for end in ends if end is not None]
+        return [(known[0], known[-1])] if known and len(known) == len(ends) else None
     if key == "family":
-        return _NFPROTO.get(str(plain))
-    if isinstance(plain, str | int) and not isinstance(plain, bool):
-        return str(plain)
+        family = _NFPROTO.get(str(node.value))
+        return None if family is None else [family]
+    if isinstance(node.value, str | int) and not isinstance(node.value, bool):
+        return [str(node.value)]
     return None
+
+
+def _addresses(node: Node) -> Values | None:
+    inner, ends = node.peek("prefix"), node.peek("range")
+    if inner is not None:
+        prefix = parse_prefix(f"{inner.text('addr')}/{inner.integer('len')}")
+        return None if prefix is None else [prefix]
+    if ends is not None:
+        first, last = (ipaddress.ip_address(str(item.value)) for item in ends.elements())
+        whole = ipaddress.summarize_address_range(first, last)  # type: ignore[type-var]
+        found = [parse_prefix(str(network)) for network in whole]
+        return [prefix for prefix in found if prefix is not None]
+    plain = node.value
+    if not isinstance(plain, str):
+        return None
+    address = parse_address(plain)
+    if address is not None:
+        return [Prefix(address.family, address.value, 32 if address.family == 4 else 128)]
+    prefix = parse_prefix(plain) if "/" in plain else None
+    return None if prefix is None else [prefix]
 
 
 def _port(node: Node) -> int | None:

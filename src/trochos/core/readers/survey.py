@@ -486,7 +486,9 @@ def _merge(name: str, drafts: _Drafts, role: str | None) -> Device:
         final = role
     elif routing and (any(f.profile.name != yang.YANG.name for f in routing)):
         final = "router"
-    elif any(i.master is not None for i in interfaces) and not any(forwarding):
+    elif any(i.master is not None for i in interfaces) and not any(
+        not fact.address.is_link_local for i in interfaces for fact in i.addresses
+    ):
         final = "switch"
     else:
         final = "router" if any(forwarding) else "host"

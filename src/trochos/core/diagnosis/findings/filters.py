@@ -29,7 +29,7 @@ def find(context: Context) -> Iterator[Finding]:
 
 def _idle(device: Device, chain: Chain) -> Iterator[Finding]:
     for number, entry in enumerate(chain.entries):
-        if any(match.key == "unknown" for match in entry.matches):
+        if any(match.key.endswith("unknown") for match in entry.matches):
             continue
         for earlier in chain.entries[:number]:
             if earlier.verdict not in TERMINAL or not covers(earlier, entry):

@@ -12,6 +12,7 @@ from ...network.filters import (
     JUMP,
     REJECT,
     RETURN,
+    UNKNOWN,
     Chain,
     Entry,
     Match,
@@ -68,9 +69,9 @@ class _Reader:
                         jumps.append(Entry(source, DROP, (missing,)))
                 if jumps:
                     name = f"{port} {side}"
-                    # RFC 8519, 4.1: what no entry matches is dropped at the end of the set.
+                    # What becomes of packets that no entry matches, devices settle for themselves.
                     made = Chain(
-                        name, jumps[0].source, tuple(jumps), hook, policy=DROP, interface=port
+                        name, jumps[0].source, tuple(jumps), hook, policy=UNKNOWN, interface=port
                     )
                     out.append(made)
         return out
@@ -87,7 +88,7 @@ class _Reader:
         if actions is not None:
             actions.ignore("logging")
         node.ignore("statistics")
-        verdict = _ACTIONS.get(word.rpartition(":")[2], DROP)
+        verdict = _ACTIONS.get(word.rpartition(":")[2], UNKNOWN)
         where = f"{path}/aces/ace[name='{name}']"
         return Entry(self.source(node, where), verdict, tuple(matches), name=name)
 
