@@ -1,0 +1,183 @@
+"""What was stored and read: surveys, devices, sources, the map."""
+
+from __future__ import annotations
+
+from rest_framework import serializers as s
+
+from .base import EndShape, EvidenceShape, Shape
+from .findings import FindingShape
+from .journeys import NextHopShape, RouteShape
+
+
+class UnknownLineShape(Shape):
+    line = s.IntegerField()
+    text = s.CharField()
+    matters = s.BooleanField()
+    why = s.CharField(required=False)
+
+
+class FileReportShape(Shape):
+    device = s.CharField(allow_null=True)
+    file = s.CharField()
+    kind = s.CharField()
+    lines = s.IntegerField()
+    understood = s.IntegerField()
+    irrelevant = s.IntegerField()
+    unknown = UnknownLineShape(many=True)
+    note = s.CharField(required=False)
+
+
+class ReadingShape(Shape):
+    reading = FileReportShape(many=True)
+
+
+class SeverityCountShape(Shape):
+    breaks = s.IntegerField()
+    risks = s.IntegerField()
+    notes = s.IntegerField()
+
+
+class SurveyShape(Shape):
+    id = s.IntegerField()
+    title = s.CharField()
+    taken_at = s.DateTimeField(allow_null=True)
+    stored_at = s.DateTimeField()
+    stored_by = s.CharField(allow_null=True)
+    devices = s.IntegerField()
+    unread = s.IntegerField()
+    files = s.IntegerField()
+    open_lines = s.IntegerField()
+    findings = SeverityCountShape()
+    cases = s.IntegerField()
+
+
+class SurveyListShape(Shape):
+    surveys = SurveyShape(many=True)
+
+
+class UploadRequest(Shape):
+    files = s.ListField(child=s.FileField(), help_text="files, or one archive")
+    paths = s.ListField(
+        child=s.CharField(), required=False, help_text="the path of each file, in the same order"
+    )
+    title = s.CharField(required=False, allow_blank=True, max_length=200)
+
+
+class NameShape(Shape):
+    device = s.CharField()
+    role = s.CharField()
+    addresses = s.ListField(child=s.CharField())
+
+
+class NamesShape(Shape):
+    names = NameShape(many=True)
+
+
+class AddressShape(Shape):
+    value = s.CharField()
+    evidence = EvidenceShape()
+    captured = s.BooleanField()
+
+
+class InterfaceShape(Shape):
+    name = s.CharField()
+    description = s.CharField(allow_null=True)
+    enabled = s.BooleanField()
+    up = s.BooleanField()
+    why_down = s.CharField(allow_null=True)
+    loopback = s.BooleanField()
+    addresses = AddressShape(many=True)
+    mtu = s.IntegerField(allow_null=True)
+    mac = s.CharField(allow_null=True)
+    connects_to = EndShape(many=True)
+    lan = s.CharField(allow_null=True)
+    evidence = EvidenceShape(allow_null=True)
+
+
+class DeviceSummaryShape(Shape):
+    name = s.CharField()
+    role = s.CharField()
+    profile = s.CharField()
+    interfaces = s.IntegerField()
+    interfaces_down = s.IntegerField()
+    routes = s.IntegerField()
+    unused_routes = s.IntegerField()
+    open_lines = s.IntegerField()
+    findings = SeverityCountShape()
+
+
+class DeviceListShape(Shape):
+    devices = DeviceSummaryShape(many=True)
+
+
+class GatheredRouteShape(Shape):
+    prefix = s.CharField()
+    protocol = s.CharField()
+    selected = s.BooleanField()
+    next_hops = NextHopShape(many=True)
+
+
+class ComparedRouteShape(Shape):
+    prefix = s.CharField()
+    state = s.ChoiceField(["same", "different", "missing", "extra"])
+    computed = RouteShape(allow_null=True)
+    gathered = GatheredRouteShape(allow_null=True)
+
+
+class FamilyTableShape(Shape):
+    routes = RouteShape(many=True)
+    gathered = s.BooleanField(help_text="true if the device gave its own table of this family")
+    compared = ComparedRouteShape(many=True)
+
+
+class UncertainShape(Shape):
+    evidence = EvidenceShape()
+    why = s.CharField()
+    interface = s.CharField(allow_null=True)
+
+
+class DeviceShape(Shape):
+    name = s.CharField()
+    role = s.CharField()
+    profile = s.CharField()
+    hostname = s.CharField(allow_null=True)
+    interfaces = InterfaceShape(many=True)
+    ipv4 = FamilyTableShape()
+    ipv6 = FamilyTableShape()
+    files = FileReportShape(many=True)
+    main_file = s.CharField(allow_null=True)
+    uncertain = UncertainShape(many=True)
+    findings = FindingShape(many=True)
+
+
+class SourceShape(Shape):
+    device = s.CharField()
+    file = s.CharField()
+    kind = s.CharField()
+    lines = s.ListField(child=s.CharField(allow_blank=True))
+    unknown = UnknownLineShape(many=True)
+
+
+class MapNodeShape(Shape):
+    name = s.CharField()
+    role = s.CharField()
+    breaks = s.IntegerField()
+
+
+class MapEndShape(EndShape):
+    up = s.BooleanField()
+    addresses = s.ListField(child=s.CharField())
+
+
+class MapLinkShape(Shape):
+    lan = s.CharField(allow_null=True)
+    up = s.BooleanField()
+    why_down = s.CharField(allow_null=True)
+    inferred = s.BooleanField()
+    reason = s.CharField()
+    ends = MapEndShape(many=True)
+
+
+class MapShape(Shape):
+    nodes = MapNodeShape(many=True)
+    links = MapLinkShape(many=True)
