@@ -1,84 +1,20 @@
-"""Edits of JSON data in place: every other byte of the text stays as it is."""
+"""Edits of data in place: every other byte of the text stays as it is."""
 
 from __future__ import annotations
 
 import json
-import re
 from functools import lru_cache
 from typing import Any
 
 from ..network.edits import DataEdit, EditError
-from ..readers.located_json import JsonError, Node, parse
-
-_STEP = re.compile(r"/([^/\[\]']*)((?:\[[^\]=]+='[^']*'\])*)(?=/|$)")
-_KEY = re.compile(r"\[([^\]=]+)='([^']*)'\]")
-
-Step = tuple[str, dict[str, str]]
-
-
-def steps_of(path: str) -> list[Step]:
-    """The steps of an instance identifier: a name and the keys that choose a list's entry.
-
-    Raises:
-        EditError: it is not one.
-    """
-    out: list[Step] = []
-    position = 0
-    while position < len(path):
-        match = _STEP.match(path, position)
-        if match is None or match.end() == position:
-            raise EditError(f"{path!r} is not a path. Write /module:container/list[key='value'].")
-        out.append((match.group(1), dict(_KEY.findall(match.group(2)))))
-        position = match.end()
-    if not out:
-        raise EditError("An edit of data needs a path.")
-    return out
-
-
-def _wrapped(root: Node) -> Node:
-    """Where paths start: inside the wrapping of an instance file (RFC 9195)."""
-    whole = root.peek("ietf-yang-instance-data:instance-data-set")
-    inner = whole.peek("content-data") if whole is not None else None
-    return inner if inner is not None else root
-
-
-def _bare(text: str) -> str:
-    """A key without the module in front of an identity (RFC 7951, 6.8)."""
-    head, colon, tail = text.partition(":")
-    return tail if colon and head.startswith(("ietf-", "iana-", "trochos-")) else text
-
-
-def _matches(entry: Node, keys: dict[str, str]) -> bool:
-    for name, wanted in keys.items():
-        held = entry.peek(name)
-        if held is None or _bare(str(held.value)) != _bare(wanted):
-            return False
-    return True
-
-
-def _down(node: Node, step: Step) -> Node | None:
-    name, keys = step
-    if isinstance(node.value, list):
-        if not name.isdigit() or int(name) >= len(node.value):
-            return None
-        found: Node = node.value[int(name)]
-        return found
-    inner = node.peek(name) if name else node
-    if inner is None or not keys:
-        return inner
-    return next((entry for entry in inner.elements() if _matches(entry, keys)), None)
-
-
-def at_path(root: Node, path: str) -> Node | None:
-    """The node at an instance identifier, or None."""
-    here: Node | None = _wrapped(root)
-    for step in steps_of(path):
-        here = _down(here, step) if here is not None else None
-    return here
+from ..readers.located import DataError, Node, parse_data
+from ..readers.located_xml import XmlNode
+from . import xml_data
+from .paths import Step, down, steps_of, wrapped
 
 
 class DataEditor:
-    """One JSON text under change."""
+    """One text of data under change, JSON or XML."""
 
     def __init__(self, device: str, file: str, text: str) -> None:
         self.device, self.file, self.text = device, file, text
@@ -90,15 +26,15 @@ class DataEditor:
             EditError: the path leads nowhere, or another value stands there than `old`.
         """
         try:
-            root = parse(self.text)
-        except JsonError as error:
+            root = parse_data(self.text)
+        except DataError as error:
             raise EditError(f"{self.device}, {self.file}, line {error.line}: {error}.") from error
         steps = steps_of(edit.path)
-        here = _wrapped(root)
+        here = wrapped(root)
         trail = [here]
         depth = 0
         for step in steps:
-            below = _down(here, step)
+            below = down(here, step)
             if below is None:
                 break
             here = below
@@ -110,14 +46,22 @@ class DataEditor:
                 raise EditError(
                     f"{self.device}, {self.file}: there is nothing at {edit.path} to remove."
                 )
-            self._cut(root, here)
+            if isinstance(root, XmlNode):
+                self.text = xml_data.cut(self.text, here)
+            else:
+                self._cut(root, here)
         elif complete:
             value = plain(here)
-            if edit.old is not None and value != edit.old and str(value) != str(edit.old):
+            if edit.old is not None and not xml_data.same(value, edit.old):
                 raise EditError(
                     f"{self.device}, {self.file}: {edit.path} is {value!r}, not {edit.old!r}."
                 )
-            self._replace(here, edit.new)
+            if isinstance(root, XmlNode):
+                self.text = xml_data.replaced(self.text, here, steps[-1][0], edit.new)
+            else:
+                self._replace(here, edit.new)
+        elif isinstance(root, XmlNode):
+            self.text = xml_data.grown(self.text, here, steps[depth:], edit.new, edit.path)
         else:
             self._grow(here, steps[depth:], edit.new, edit.path)
 
@@ -168,7 +112,7 @@ class DataEditor:
 
     @staticmethod
     def _is_list_of(root: Node, node: Node) -> bool:
-        return isinstance(node.value, list) and isinstance(_wrapped(root).value, dict)
+        return isinstance(node.value, list) and isinstance(wrapped(root).value, dict)
 
     def _grow(self, here: Node, steps: list[Step], value: Any, path: str) -> None:
         """Makes what a path names and does not find yet."""

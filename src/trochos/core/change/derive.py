@@ -6,7 +6,7 @@ from collections import Counter
 from typing import Any
 
 from ..network.edits import DataEdit, Edit, EditError, TextEdit
-from ..readers.located_json import JsonError, parse
+from ..readers.located import DataError, parse_data
 from .data import plain
 from .text import Section, sections, squeeze
 
@@ -19,10 +19,10 @@ def edits_between(device: str, file: str, old: str, new: str) -> tuple[Edit, ...
     Raises:
         EditError: the new text is data and damaged; the message names the line.
     """
-    if old.lstrip()[:1] in ("{", "["):
+    if old.lstrip()[:1] in ("{", "[", "<"):
         try:
-            return tuple(_data(device, file, "", plain(parse(old)), plain(parse(new))))
-        except JsonError as error:
+            return tuple(_data(device, file, "", plain(parse_data(old)), plain(parse_data(new))))
+        except DataError as error:
             raise EditError(f"{device}, {file}, line {error.line}: {error}.") from error
     before, after = _by_section(old), _by_section(new)
     out: list[Edit] = []

@@ -10,15 +10,17 @@ import json
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
-from xml.sax.saxutils import escape, quoteattr
+from xml.sax.saxutils import escape
 
 from ..network.edits import DataEdit, Edit, TextEdit
 from ..readers.frr.text import looks_like as configuration
-from ..readers.located_json import parse
+from ..readers.located import parse_data
 from ..readers.survey import Survey
 from .apply import edit_texts
-from .data import at_path, plain, steps_of
+from .data import plain
 from .derive import edits_between
+from .elements import elements, leaf, scalar, space_of, split_name
+from .paths import at_path, steps_of
 from .text import refused_beside, slot
 
 _BASE = "urn:ietf:params:xml:ns:netconf:base:1.0"
@@ -108,7 +110,7 @@ def _quoted(lines: tuple[str, ...]) -> str:
 def _old(survey: Survey, edit: DataEdit) -> Any:
     """What stands at a path before the edit."""
     text = survey.files.get(edit.device, {}).get(edit.file)
-    node = at_path(parse(text), edit.path) if text else None
+    node = at_path(parse_data(text), edit.path) if text else None
     return plain(node) if node is not None else None
 
 
@@ -169,17 +171,6 @@ def _words(edit: DataEdit, old: Any) -> str:
 # -- NETCONF -----------------------------------------------------------------------------------
 
 
-def _namespace(module: str) -> str:
-    if module.startswith("trochos-"):
-        return f"urn:trochos:yang:{module}"
-    return f"urn:ietf:params:xml:ns:yang:{module}"
-
-
-def _split(name: str) -> tuple[str | None, str]:
-    module, colon, local = name.partition(":")
-    return (module, local) if colon else (None, name)
-
-
 def _netconf(edits: Iterable[DataEdit]) -> str:
     body: list[str] = []
     for edit in edits:
@@ -204,12 +195,12 @@ def _element_of(edit: DataEdit, indent: int) -> list[str]:
     opening: list[str] = []
     closing: list[str] = []
     for depth, (name, keys) in enumerate(steps):
-        module, local = _split(name)
-        space = f" xmlns={quoteattr(_namespace(module))}" if module else ""
+        module, local = split_name(name)
+        space = space_of(module)
         pad = " " * (indent + 2 * depth)
         last = depth == len(steps) - 1
         if last and not keys and edit.new is not None and not isinstance(edit.new, (dict, list)):
-            opening.append(f"{pad}<{local}{space}>{escape(_scalar(edit.new))}</{local}>")
+            opening.append(f"{pad}<{local}{space}>{escape(scalar(edit.new))}</{local}>")
             break
         operation = ""
         if last:
@@ -222,32 +213,8 @@ def _element_of(edit: DataEdit, indent: int) -> list[str]:
         opening.append(f"{pad}<{local}{space}{operation}>")
         closing.append(f"{pad}</{local}>")
         for key, value in keys.items():
-            leaf, inner = _split(key)[1], _split(value)[0]
-            # An identity's module is bound as a prefix (RFC 7950, 9.10.3).
-            known = inner is not None and inner.startswith(("ietf-", "iana-", "trochos-"))
-            bound = f" xmlns:{inner}={quoteattr(_namespace(inner or ''))}" if known else ""
-            opening.append(f"{pad}  <{leaf}{bound}>{escape(value)}</{leaf}>")
+            opening.append(leaf(key, value, pad + "  "))
         if last and isinstance(edit.new, dict):
-            opening += _children(edit.new, indent + 2 * depth + 2)
+            for member, held in edit.new.items():
+                opening += elements(member, held, pad + "  ")
     return opening + closing[::-1]
-
-
-def _children(value: dict[str, Any], indent: int) -> list[str]:
-    out: list[str] = []
-    pad = " " * indent
-    for name, held in value.items():
-        module, local = _split(name)
-        space = f" xmlns={quoteattr(_namespace(module))}" if module else ""
-        for item in held if isinstance(held, list) else [held]:
-            if isinstance(item, dict):
-                inner = _children(item, indent + 2)
-                out += [f"{pad}<{local}{space}>", *inner, f"{pad}</{local}>"]
-            else:
-                out.append(f"{pad}<{local}{space}>{escape(_scalar(item))}</{local}>")
-    return out
-
-
-def _scalar(value: Any) -> str:
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    return "" if value is None else str(value)

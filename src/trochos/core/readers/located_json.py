@@ -41,12 +41,16 @@ class Document:
         return line
 
 
-class JsonError(ValueError):
-    """The text is not JSON; `line` is where that shows."""
+class DataError(ValueError):
+    """The text is not the data it begins as; `line` is where that shows."""
 
     def __init__(self, message: str, line: int) -> None:
         super().__init__(message)
         self.line = line
+
+
+class JsonError(DataError):
+    """The text is not JSON."""
 
 
 class Node:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import hmac
+import html
 import re
 
 # Each pattern has one group: the secret itself.
@@ -59,6 +60,7 @@ _WORDS = (
     "com2sec",
     "snmp",
 )
+_ESCAPED = re.compile(r"&lt;secret:([0-9a-f]{12})&gt;")
 _DONE = re.compile(r"<secret:[0-9a-f]{12}>")
 
 
@@ -71,10 +73,20 @@ def fingerprint(secret: str, key: bytes) -> str:
 def mask(text: str, key: bytes) -> str:
     """Replaces every secret that a pattern recognises; line breaks stay where they are."""
 
+    if text.lstrip()[:1] == "<":
+        # In XML the mark itself is escaped, so that the document stays well-formed.
+        opened = _ESCAPED.sub(r"<secret:\1>", text)
+        return _DONE.sub(lambda m: f"&lt;{m.group(0)[1:-1]}&gt;", _mask(opened, key))
+    return _mask(text, key)
+
+
+def _mask(text: str, key: bytes) -> str:
     def swap(group: int, quoted: bool = False):  # type: ignore[no-untyped-def]
         def replace(match: re.Match[str]) -> str:
             secret = match.group(group)
             bare = secret[1:-1] if quoted and secret.startswith('"') else secret
+            if group == 2:
+                bare = html.unescape(bare)
             if not bare or _DONE.fullmatch(bare):
                 return match.group(0)
             mark = fingerprint(bare, key)

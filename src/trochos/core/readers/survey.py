@@ -32,7 +32,9 @@ from . import hostfiles, iproute, nftables, reports, wiring
 from .drafts import CaptureDraft, ConfigDraft, InterfaceDraft
 from .frr import tables as frr_tables
 from .frr import text as frr_text
-from .located_json import Document, JsonError, Node, parse
+from .located import DataError, parse_data
+from .located_json import Document, Node
+from .located_xml import looks_like as is_xml
 from .masking import mask
 from .report import FileReport, Ledger, split_lines
 from .yang import data as yang
@@ -121,14 +123,14 @@ def _parsed(device: str, name: str, text: str) -> Node:
 
     Readers mark in the tree what they used; the same reader marks the same again.
     """
-    return parse(text)
+    return parse_data(text)
 
 
 class _Survey:
     def __init__(
         self,
         key: bytes,
-        parser: Callable[[str, str, str], Node] = lambda device, name, text: parse(text),
+        parser: Callable[[str, str, str], Node] = lambda device, name, text: parse_data(text),
     ) -> None:
         self.key = key
         self.parse = parser
@@ -211,8 +213,8 @@ class _Survey:
             self.keep(device, name, text)
             self.done(Ledger(device or None, name, "empty file", lines), device)
             return
-        if stripped[0] in "{[":
-            self.json_file(device, name, text, lines, flat)
+        if stripped[0] in "{[<":
+            self.data_file(device, name, text, lines, flat)
             return
         if name in ("expectations.yaml", "expectations.yml") and not device:
             ledger = Ledger(None, name, "expectations", lines)
@@ -254,12 +256,12 @@ class _Survey:
         self.draft(device).captures.append(read[0])
         self.done(read[1], device)
 
-    def json_file(self, device: str, name: str, text: str, lines: list[str], flat: bool) -> None:
+    def data_file(self, device: str, name: str, text: str, lines: list[str], flat: bool) -> None:
         try:
             root = self.parse(device, name, text)
-        except JsonError as error:
+        except DataError as error:
             self.keep(device, name, text)
-            ledger = Ledger(device or None, name, "damaged JSON", lines)
+            ledger = Ledger(device or None, name, f"damaged {_encoding(text)}", lines)
             ledger.note = f"Line {error.line}: {error}. The file was left aside."
             ledger.unknown(error.line, True, str(error))
             if device:
@@ -325,7 +327,7 @@ class _Survey:
         else:
             gathered = reports.looks_like_json(root)
             empty = not root.members() and isinstance(root.value, dict)
-            kind_text = "an empty object" if empty else "JSON that is not recognised"
+            kind_text = "an empty object" if empty else f"{_encoding(text)} that is not recognised"
             if gathered:
                 kind_text = reports.KIND
                 root.ignore_all()
@@ -405,6 +407,10 @@ class _Survey:
         )
         self.reports.sort(key=lambda r: (r.device or "", r.file))
         return Survey(network, tuple(self.reports), self.texts, drawing)
+
+
+def _encoding(text: str) -> str:
+    return "XML" if is_xml(text) else "JSON"
 
 
 def _stem(name: str) -> str:

@@ -10,8 +10,9 @@ from ...network.edits import DataEdit, Edit
 from ...network.facts import AddressFact, Interface, Source, StaticRoute
 from ...network.policy import PrefixRule
 from ...network.routing import BgpNeighbour, OspfProcess, Redistribution
-from ...readers.located_json import parse
-from ..data import at_path, plain
+from ...readers.located import parse_data
+from ..data import plain
+from ..paths import at_path
 from .base import Edits, Peer, Writer
 
 _PROTOCOL = re.compile(r"^(.*?/control-plane-protocol(?:\[[^\]]*\])+)")
@@ -270,7 +271,7 @@ class YangWriter(Writer):
         )
 
     def _entry(self, path: str) -> dict[str, Any]:
-        node = at_path(parse(self.files[self.file]), path)
+        node = at_path(parse_data(self.files[self.file]), path)
         found = plain(node) if node is not None else {}
         return found if isinstance(found, dict) else {}
 

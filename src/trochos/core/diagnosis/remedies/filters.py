@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from ...change.data import at_path, plain
+from ...change.data import plain
+from ...change.paths import at_path
 from ...forwarding.endpoints import main_address
 from ...network.addressing import Address, Prefix
 from ...network.edits import DataEdit, Edit, Remedy, TextEdit
 from ...network.facts import Source
 from ...network.filters import TERMINAL, Chain, Entry, HostName
 from ...protocols.filters import Decision, Flow
-from ...readers.located_json import parse
+from ...readers.located import parse_data
 from .bench import Bench
 
 _NFT = "/nftables/"
@@ -97,7 +98,7 @@ def _length(bench: Bench, device: str, file: str) -> int | None:
 
 
 def _at(bench: Bench, device: str, file: str, path: str) -> object:
-    node = at_path(parse(bench.survey.text(device, file) or "null"), path)
+    node = at_path(parse_data(bench.survey.text(device, file) or "null"), path)
     return None if node is None else plain(node)
 
 
