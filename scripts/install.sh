@@ -1,5 +1,6 @@
 # Sourced by ./trochos: installs what a call needs, once, and is quick afterwards.
-# Three stages, each holding the one before: core (compute), server (up), dev (test).
+# Four stages, each holding the one before: core (compute), gather (live devices), server (up),
+# dev (test).
 
 say() { printf 'trochos: %s\n' "$*" >&2; }
 
@@ -68,7 +69,9 @@ front_end() {
 
 stage() {
   case "$1" in
-    core) [ -e "$root/.state/server.ok" ] || [ -e "$root/.state/dev.ok" ] || python_stage core ;;
+    core | gather)
+      [ -e "$root/.state/server.ok" ] || [ -e "$root/.state/dev.ok" ] || python_stage "$1"
+      ;;
     server)
       debian postgresql /usr/lib/postgresql
       [ -e "$root/.state/dev.ok" ] || python_stage server
@@ -85,9 +88,10 @@ stage() {
 
 need() {
   mkdir -p "$root/.state" 2>/dev/null || die "The folder $root cannot be written. Move the project to a folder of yours."
-  if [ "$1" = core ] && [ -x "$root/.venv/bin/python" ]; then
-    local lock
-    for lock in dev server core; do
+  if { [ "$1" = core ] || [ "$1" = gather ]; } && [ -x "$root/.venv/bin/python" ]; then
+    local lock locks="dev server gather"
+    [ "$1" = gather ] || locks="$locks core"
+    for lock in $locks; do
       [ -e "$root/.state/$lock.ok" ] && [ ! "$root/requirements/$lock.lock" -nt "$root/.state/$lock.ok" ] && return
     done
   fi

@@ -25,7 +25,7 @@ step "tests: computation and command line, and real routers beside them"
 # these give way to them: routers have clocks.
 python -m pytest tests/real >.state/real.log 2>&1 & real=$!
 trap 'kill $real 2>/dev/null || true' EXIT
-nice -n 15 python -m pytest tests/core tests/cli tests/test_structure.py
+nice -n 15 python -m pytest tests/core tests/cli tests/gather tests/test_structure.py
 wait $real && cat .state/real.log || { cat .state/real.log; exit 1; }
 trap - EXIT
 step "tests: server and browser"; python -m pytest tests/server tests/browser

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 import json
 
 import pytest
@@ -40,7 +41,8 @@ def test_a_secret_becomes_its_fingerprint(line: str) -> None:
     text = line.format(SECRET)
     masked = mask(text, KEY)
     assert SECRET not in masked
-    assert "<secret:" in masked
+    # In XML the mark is escaped, so that the document stays well-formed.
+    assert "<secret:" in (html.unescape(masked) if line.startswith("<") else masked)
     assert masked.count("\n") == text.count("\n")
     assert mask(masked, KEY) == masked
     assert mask(line.format("other"), KEY) != masked

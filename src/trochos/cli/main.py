@@ -22,6 +22,7 @@ from ..core.network.edits import EditError, read_edits
 from ..core.survey import Computed
 from ..local import InputError, fingerprint_key
 from . import tables
+from .gathering import run_gather
 from .junit import write_junit
 from .loading import load, load_files, stored_number, write_changed
 
@@ -92,6 +93,23 @@ def build_parser() -> argparse.ArgumentParser:
         "--expect", metavar="FILE", help="the expectations; without it those of the survey"
     )
     audit.add_argument("--junit", metavar="FILE", help="a report for build servers, as XML")
+
+    gather = commands.add_parser(
+        "gather", help="collects from live devices", description="Collects from live devices."
+    )
+    gather.add_argument("inventory", metavar="INVENTORY", help="a YAML list of devices")
+    gather.add_argument("--out", required=True, metavar="SURVEY", help="a folder to make")
+    gather.add_argument("--title", help="what the survey is called")
+    gather.add_argument("--topology", metavar="FILE", help="the wiring, if somebody keeps one")
+    gather.add_argument("--at-once", type=int, default=24, metavar="N", help="devices at a time")
+    gather.add_argument(
+        "--trust", action="append", default=[], metavar="DEVICE=KEY", help="a key you compared"
+    )
+    gather.add_argument(
+        "--trust-new", action="store_true", help="trust every key that is shown the first time"
+    )
+    gather.add_argument("--json", action="store_true", help="print one JSON document")
+    gather.set_defaults(run=run_gather)
 
     command("inspect", "the reading report and all findings", run_inspect)
     return parser

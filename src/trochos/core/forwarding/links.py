@@ -44,9 +44,17 @@ class Neighbourhood:
     fabric: Fabric | None = None
     """The switches below the segments, if there are any."""
     link_local: dict[tuple[End, Address], bool] = field(default_factory=dict)
+    unplaced: tuple[str, ...] = ()
+    """Devices that nobody could read and no wiring places: they may be on any inferred link."""
     _answers: dict[tuple[End, Address], Answer] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
+        network = self.tables.network
+        placed = {end.device for segment in network.segments for end in segment.ends}
+        placed |= {name for segment in network.segments for name in segment.unread}
+        self.unplaced = tuple(
+            d.name for d in network.devices if d.role == "unread" and d.name not in placed
+        )
         cables = self.tables.network.cables
         if cables:
             self.fabric = Fabric({d.name: d for d in self.tables.network.devices}, cables)
@@ -134,6 +142,9 @@ class Neighbourhood:
         apart = self._kept_apart(out, address)
         if apart is not None:
             return Answer(why=apart, wrong=True)
+        if segment.inferred and self.unplaced:
+            names = " or ".join(self.unplaced[:3]) + (" or others" if self.unplaced[3:] else "")
+            return Answer(unknown=True, why=f"{names} could not be read, and may be there")
         where = f"the LAN {segment.lan}" if segment.lan else "that link"
         return Answer(why=f"nobody on {where} has {address}")
 

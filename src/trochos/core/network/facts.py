@@ -225,6 +225,8 @@ class Device:
     hostname_source: Source | None = None
     unmodelled: tuple[Unmodelled, ...] = ()
     gathered: dict[int, tuple[GatheredRoute, ...]] = field(default_factory=dict, hash=False)
+    heard: tuple[Heard, ...] = ()
+    """Its neighbours over LLDP, where gathered."""
     """Tables the device gave, per family: shown beside the computed ones, never used."""
     main_file: str | None = None
     routing: Routing = NO_ROUTING
@@ -247,6 +249,17 @@ class Device:
             if interface.name == name:
                 return interface
         return None
+
+
+class Heard(NamedTuple):
+    """A neighbour that an interface hears over LLDP (IEEE 802.1AB)."""
+
+    interface: str
+    system: str
+    port: str
+    label: str | None
+    """The port's description, where it has one besides its identifier."""
+    source: Source
 
 
 class GatheredRoute(NamedTuple):

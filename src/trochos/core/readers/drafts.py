@@ -8,6 +8,7 @@ from ..network.facts import (
     AddressFact,
     Carried,
     GatheredRoute,
+    Heard,
     Profile,
     Source,
     StaticRoute,
@@ -94,3 +95,4 @@ class CaptureDraft:
     filters: list[Chain] = field(default_factory=list)
     reverse_path: list[ReversePath] = field(default_factory=list)
     services: Services = NO_SERVICES
+    heard: list[Heard] = field(default_factory=list)

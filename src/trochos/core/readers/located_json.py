@@ -128,6 +128,11 @@ class Node:
         for inner in self.walk():
             inner.seen = IRRELEVANT
 
+    def ignore_rest(self) -> None:
+        """Marks what nobody used so far as known and irrelevant."""
+        for inner in self.walk():
+            inner.seen = inner.seen or IRRELEVANT
+
     def use_all(self) -> None:
         for inner in self.walk():
             inner.seen = UNDERSTOOD

@@ -28,7 +28,7 @@ from ..network.filters import NO_SERVICES, Services
 from ..network.policy import NO_POLICY, Policy
 from ..network.quiet import without_collecting
 from ..network.routing import NO_ROUTING, Routing
-from . import hostfiles, iproute, nftables, reports, wiring
+from . import gathering, hostfiles, iproute, nftables, reports, snmp, wiring
 from .drafts import CaptureDraft, ConfigDraft, InterfaceDraft
 from .frr import tables as frr_tables
 from .frr import text as frr_text
@@ -38,6 +38,7 @@ from .located_xml import looks_like as is_xml
 from .masking import mask
 from .report import FileReport, Ledger, split_lines
 from .yang import data as yang
+from .yang import state as yang_state
 
 _SUFFIX = re.compile(
     r"[-_. ](?:ip-?)?(?:addr(?:ess)?|route6?|routes|link|neigh|frr|conf|config|running|sysctl"
@@ -232,6 +233,8 @@ class _Survey:
                     f"The text calls itself {config.hostname}; the device is listed as {device}."
                 )
             self.done(ledger, device)
+        elif snmp.looks_like(text):
+            self.capture(device, snmp.read(device, name, text))
         elif hostfiles.looks_like_sysctl(text):
             self.capture(device, hostfiles.read_sysctl(device, name, text))
         elif hostfiles.looks_like_resolvers(text):
@@ -280,6 +283,21 @@ class _Survey:
             self.about(document, name)
             return
         self.keep(device, name, text)
+        if gathering.looks_like(root):
+            ledger = Ledger(device, name, gathering.KIND, lines)
+            capture, ledger.note = gathering.read(device, name, document)
+            if capture.unmodelled:
+                self.draft(device).captures.append(capture)
+            self.draft(device).unread_files += ledger.note is not None
+            ledger.settle_json(root, False)
+            self.done(ledger, device)
+            return
+        if yang_state.looks_like(root):
+            ledger = Ledger(device, name, yang_state.KIND, lines)
+            self.draft(device).captures.append(yang_state.read(device, name, document))
+            ledger.settle_json(root, False)
+            self.done(ledger, device)
+            return
         if yang.looks_like(root):
             ledger = Ledger(device, name, yang.KIND, lines)
             config = yang.read(device, name, document)
@@ -289,6 +307,11 @@ class _Survey:
                 self.draft(device).captures.append(lists)
             else:
                 self.draft(device).configs.append(config)
+            tables = CaptureDraft(name)
+            if (routing := root.peek("ietf-routing:routing")) is not None:
+                yang_state.tables(tables, routing)
+            if tables.gathered:
+                self.draft(device).captures.append(tables)
             if config.hostname and config.hostname != device:
                 ledger.note = (
                     f"The data calls itself {config.hostname}; the device is listed as {device}."
@@ -387,7 +410,11 @@ class _Survey:
         return {name: _merge(name, drafts, roles.get(name)) for name, drafts in self.drafts.items()}
 
     def join(self, drawing: wiring.Wiring, devices: dict[str, Device]) -> Survey:
-        segments, unread = wiring.segments_from_wiring(drawing, devices)
+        heard = wiring.from_heard(devices.values()) if not drawing.links else None
+        segments, unread = wiring.segments_from_wiring(heard or drawing, devices)
+        if heard is not None:
+            segments = [replace(s, reason=wiring.BY_LLDP, inferred=True) for s in segments]
+            unread = [*unread, *wiring.segments_from_wiring(drawing, devices)[1]]
         taken = {end for segment in segments for end in segment.ends}
         if not drawing.links:
             segments += wiring.infer_segments(devices.values(), taken)
@@ -546,6 +573,7 @@ def _merge(name: str, drafts: _Drafts, role: str | None) -> Device:
         filters=tuple(chain for layer in layers for chain in layer.filters),
         reverse_path=tuple(item for capture in captures for item in capture.reverse_path),
         services=_services(captures),
+        heard=tuple(item for capture in captures for item in capture.heard),
     )
 
 

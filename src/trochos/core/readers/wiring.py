@@ -152,6 +152,37 @@ def segments_from_wiring(
     return segments, sorted(unread)
 
 
+BY_LLDP = "the ends hear each other over LLDP"
+
+
+def from_heard(devices: Iterable[Device]) -> Wiring | None:
+    """The links that devices hear over LLDP, as a drawing; None where nobody heard anybody.
+
+    A neighbour is found by its folder's name or by what it calls itself. Its port is its own
+    word for it: the identifier, or the description.
+    """
+    listed = list(devices)
+    known = {device.name: device for device in listed}
+    known |= {d.hostname: d for d in listed if d.hostname and d.hostname not in known}
+    wiring = Wiring()
+    for device in listed:
+        for item in device.heard:
+            other = known.get(item.system) or known.get(item.system.partition(".")[0])
+            name, port = item.system, item.port
+            if other is not None:
+                name = other.name
+                words = [w for w in (item.port, item.label) if w and other.interface(w)]
+                port = words[0] if words else item.port
+            left, right = End(device.name, item.interface), End(name, port)
+            if (left, right) not in wiring.links and (right, left) not in wiring.links:
+                wiring.links.append((left, right))
+            for end in (left, right):
+                wiring.nodes.setdefault(end.device, WiringNode(end.device)).points.add(
+                    end.interface
+                )
+    return wiring if wiring.links else None
+
+
 def _routed_to(links: list[tuple[End, End]], devices: dict[str, Device]) -> bool:
     """True if this single-link node is where some surveyed router's next hop must live."""
     if len(links) != 1:

@@ -1,0 +1,172 @@
+"""All devices of a survey, each live at a port of its own on loopback."""
+
+from __future__ import annotations
+
+import asyncio
+import hashlib
+import threading
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import asyncssh
+import yaml
+
+from trochos.core.survey import Computed
+
+from . import mib, restconf, shell, snmp
+from .device import Device
+
+USERNAME, PASSWORD, COMMUNITY = "surveyor", "lantern-oil", "tide-tables"
+"""What the simulated devices accept; they listen on loopback only and guard nothing."""
+KEY = b"simulated devices"
+
+
+@dataclass
+class Fleet:
+    """The devices, and the network that they make together.
+
+    Args:
+        files: the survey they stand for, path -> content.
+        methods: device -> method; others are NETCONF if they hold YANG data, else SSH.
+        faults: device -> fault.
+    """
+
+    files: Mapping[str, bytes]
+    methods: Mapping[str, str] = field(default_factory=dict)
+    faults: Mapping[str, str] = field(default_factory=dict)
+    devices: dict[str, Device] = field(default_factory=dict)
+    ports: dict[str, int] = field(default_factory=dict)
+    keep: list[Any] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        self._lock = threading.Lock()
+        self._network: Computed | None = None
+        grouped: dict[str, dict[str, str]] = {}
+        for path, data in self.files.items():
+            parts = path.split("/")
+            if parts[0] == "devices" and len(parts) > 2:
+                grouped.setdefault(parts[1], {})["/".join(parts[2:])] = data.decode()
+        for name, texts in grouped.items():
+            self.devices[name] = Device(
+                name, texts, self.tables_of, self.forget, self.faults.get(name)
+            )
+
+    # -- the network they make -----------------------------------------------------------
+
+    def network(self) -> Computed:
+        """The devices as they are now, computed."""
+        with self._lock:
+            if self._network is None:
+                whole = {p: d for p, d in self.files.items() if not p.startswith("devices/")}
+                for device in self.devices.values():
+                    for name, text in device.current().items():
+                        whole[f"devices/{device.name}/{name}"] = text.encode()
+                self._network = Computed.from_files(whole, KEY)
+            return self._network
+
+    def forget(self) -> None:
+        """Something was changed: tables are computed again when somebody asks."""
+        with self._lock:
+            self._network = None
+
+    def tables_of(self, name: str) -> dict[str, list[dict[str, Any]]]:
+        document: dict[str, Any] = self.network().routes_json(name, False)
+        return document["devices"].get(name, {})  # type: ignore[no-any-return]
+
+    def rows_of(self, name: str) -> dict[tuple[int, ...], Any]:
+        network = self.network()
+        facts = network.network.device(name)
+        assert facts is not None
+        return mib.rows(facts, network.network, self.tables_of(name))
+
+    # -- being reached -------------------------------------------------------------------
+
+    def method(self, name: str) -> str:
+        held = "netconf" if self.devices[name].store is not None else "ssh"
+        return self.methods.get(name, held)
+
+    async def start(
+        self, first_port: int, keys: Callable[[str], asyncssh.SSHKey] | None = None
+    ) -> None:
+        """Opens every device's port, from `first_port` upward in the order of their names."""
+        for number, name in enumerate(sorted(self.devices)):
+            device, port = self.devices[name], first_port + number
+            self.ports[name] = port
+            if keys is not None:
+                device.host_key = keys(name)
+            if device.fault == "new-key":
+                device.host_key = asyncssh.generate_private_key("ssh-ed25519")
+            if device.fault == "silent":
+                continue
+            match self.method(name):
+                case "ssh" | "netconf":
+                    self.keep.append(await shell.listen(device, port, USERNAME, PASSWORD))
+                case "restconf":
+                    self.keep.append(await restconf.listen(device, port, USERNAME, PASSWORD))
+                case "snmp":
+                    self.keep.append(
+                        snmp.listen(
+                            lambda name=name: self.rows_of(name),  # type: ignore[misc]
+                            port,
+                            COMMUNITY,
+                            USERNAME,
+                            PASSWORD,
+                            device.fault,
+                        )
+                    )
+
+    async def stop(self) -> None:
+        """Closes every port and ends every conversation."""
+        for held in self.keep:
+            if isinstance(held, asyncssh.SSHAcceptor):
+                held.close()
+            elif hasattr(held, "close_dispatcher"):
+                held.close_dispatcher()
+            else:
+                held.should_exit = True
+                held.keeper.cancel()
+        rest = [t for t in asyncio.all_tasks() if t is not asyncio.current_task()]
+        for task in rest:
+            task.cancel()
+        await asyncio.gather(*rest, return_exceptions=True)
+        self.keep.clear()
+
+    def inventory(self) -> list[dict[str, object]]:
+        """The fleet as an inventory."""
+        return [
+            {
+                "name": name,
+                "address": "127.0.0.1",
+                "method": self.method(name),
+                "port": port,
+                "credential": "fleet-snmp" if self.method(name) == "snmp" else "fleet",
+            }
+            for name, port in sorted(self.ports.items())
+        ]
+
+    def write_inventory(self, path: Path) -> None:
+        """The inventory as a file that `gather` takes."""
+        path.write_text(yaml.safe_dump(self.inventory(), sort_keys=False))
+
+
+def kept_key(folder: Path) -> Callable[[str], asyncssh.SSHKey]:
+    """Host keys that stay the same from start to start, in a folder of the installation's."""
+
+    def key(name: str) -> asyncssh.SSHKey:
+        path = folder / f"{hashlib.sha256(name.encode()).hexdigest()[:16]}.key"
+        if not path.exists():
+            folder.mkdir(parents=True, exist_ok=True)
+            made = asyncssh.generate_private_key("ssh-ed25519")
+            path.touch(mode=0o600)
+            made.write_private_key(str(path))
+        return asyncssh.read_private_key(str(path))
+
+    return key
+
+
+async def serve(fleet: Fleet, first_port: int, keys: Path) -> None:
+    """Runs a fleet until it is stopped."""
+    await fleet.start(first_port, kept_key(keys))
+    await asyncio.Event().wait()

@@ -1,0 +1,129 @@
+"""SSH to Linux and open-source routers: a fixed list of commands that only read."""
+
+from __future__ import annotations
+
+import json
+from typing import NamedTuple
+
+import asyncssh
+
+from ...core.readers.frr.text import looks_like
+from ..bounds import Budget, within
+from ..credentials import Credential
+from ..inventory import Target
+from ..problems import Closed, Garbled, NotOffered
+from .base import Gathered, Progress
+from .secure_shell import connected
+
+
+class Item(NamedTuple):
+    """One command, and the file that its answer becomes."""
+
+    file: str
+    command: str
+
+
+READS = (
+    Item("frr.conf", "vtysh -c 'show running-config'"),
+    Item("frr-route.json", "vtysh -c 'show ip route json'"),
+    Item("frr-route6.json", "vtysh -c 'show ipv6 route json'"),
+    Item("ip-addr.json", "ip -j addr"),
+    Item("ip-link.json", "ip -j -d link"),
+    Item("ip-route.json", "ip -j route"),
+    Item("ip-route6.json", "ip -j -6 route"),
+    Item("ip-neigh.json", "ip -j neigh"),
+    Item("bridge-vlan.json", "bridge -j vlan show"),
+    Item("nft.json", "nft -j list ruleset"),
+    Item("sysctl.txt", "sysctl -a"),
+    Item("resolv.conf", "cat /etc/resolv.conf"),
+    Item("hosts", "cat /etc/hosts"),
+    Item("sockets.txt", "ss -tuln"),
+)
+"""All that is ever run on a device. There is no way to run anything else."""
+_NOT_THERE = (126, 127)
+_MAY_LACK = ("bridge-vlan.json", "nft.json", "resolv.conf", "hosts", "frr-route6.json")
+"""What a healthy device may answer with an error: no such file, or no such feature."""
+
+
+async def gather(
+    target: Target, credential: Credential, budget: Budget, progress: Progress
+) -> Gathered:
+    """Runs the list. A program that is not there is an answer; one that fails is a gap."""
+    out = Gathered()
+    async with connected(target, credential, budget) as connection:
+        for number, item in enumerate(READS):
+            progress(item.command, number, len(READS))
+            status, text, said = await within(
+                budget.bounds.step, f"The command {item.command!r}", _run(connection, item, budget)
+            )
+            if status == 0:
+                # A program may have nothing to say; an empty file says no more.
+                if text.strip():
+                    _keep(out, item, _tidied(item, text))
+            elif status in _NOT_THERE or item.file in _MAY_LACK:
+                out.absent.append(item.command)
+            else:
+                out.missing[item.command] = (
+                    f"{item.command} failed: {said or f'exit status {status}'}."
+                )
+    known = {"frr.conf", "ip-addr.json", "ip-link.json"}
+    if not known & set(out.files):
+        wrong = [i.command for i in READS if i.file in known and i.command in out.missing]
+        if wrong:
+            raise Garbled(out.missing[wrong[0]])
+        raise NotOffered(
+            "None of the commands that read a Linux system or an open-source router works there."
+        )
+    return out
+
+
+def _keep(out: Gathered, item: Item, text: str) -> None:
+    """Takes an answer that is what was asked for; anything else is a gap."""
+    if item.file.endswith(".json"):
+        try:
+            json.loads(text)
+        except (ValueError, RecursionError):
+            out.missing[item.command] = f"{item.command} answered with something that is not JSON."
+            return
+    elif item.file == "frr.conf" and not looks_like(text):
+        out.missing[item.command] = f"{item.command} answered with something else."
+        return
+    out.files[item.file] = text
+
+
+async def _run(
+    connection: asyncssh.SSHClientConnection, item: Item, budget: Budget
+) -> tuple[int, str, str]:
+    """One command's exit status, its output, and the last line of its complaints."""
+    async with connection.create_process(item.command, encoding=None) as process:
+        chunks: list[bytes] = []
+        length = 0
+        while chunk := await process.stdout.read(1 << 16):
+            length += len(chunk)
+            budget.take(len(chunk), length)
+            chunks.append(chunk)
+        said = await process.stderr.read(2000)
+        await process.wait_closed()
+        if process.exit_status is None:
+            raise Closed(f"The device ended {item.command!r} in the middle.")
+        # A line that mentions a secret must not become part of a sentence.
+        lines = [line for line in said.decode("utf-8", "replace").splitlines() if line.strip()]
+        return (
+            process.exit_status,
+            b"".join(chunks).decode("utf-8", "replace"),
+            (" ".join(lines[-1].split())[:120] if lines else ""),
+        )
+
+
+_PREAMBLE = ("Building configuration", "Current configuration")
+
+
+def _tidied(item: Item, text: str) -> str:
+    """What was asked for, without what the program says around it."""
+    text = text.replace("\r\n", "\n")
+    if item.file == "frr.conf":
+        lines = text.split("\n")
+        while lines and (not lines[0].strip() or lines[0].startswith(_PREAMBLE)):
+            lines.pop(0)
+        text = "\n".join(lines)
+    return text if text.endswith("\n") else text + "\n"

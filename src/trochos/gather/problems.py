@@ -1,0 +1,85 @@
+"""What can go wrong with one device. Each problem is a sentence for a person."""
+
+from __future__ import annotations
+
+
+class Problem(Exception):
+    """A device could not be gathered, or not wholly. `kind` is a word for machines."""
+
+    kind = "failed"
+    again = False
+    """True where another try may help."""
+
+
+class Unreachable(Problem):
+    """Nobody answers at the address and port."""
+
+    kind, again = "unreachable", True
+
+
+class TimedOut(Problem):
+    """The device took longer than it may."""
+
+    kind, again = "timeout", True
+
+
+class Closed(Problem):
+    """The device ended the conversation in the middle."""
+
+    kind, again = "closed", True
+
+
+class Garbled(Problem):
+    """What came back is not the protocol, or not what was asked for."""
+
+    kind = "garbled"
+
+
+class TooMuch(Problem):
+    """The device sent more than a device may send."""
+
+    kind = "too-much"
+
+
+class LoginRefused(Problem):
+    """The device does not accept the credential."""
+
+    kind = "login-refused"
+
+
+class NotOffered(Problem):
+    """The device does not offer what the method needs."""
+
+    kind = "not-offered"
+
+
+class CredentialMissing(Problem):
+    """The inventory names a credential that nobody stored, or that lacks a part."""
+
+    kind = "credential-missing"
+
+
+class KeyUnknown(Problem):
+    """Nobody has trusted the device's key yet; `key` is what it shows now."""
+
+    kind = "key-unknown"
+
+    def __init__(self, key: str) -> None:
+        super().__init__(
+            f"The device shows the key {key}, and nobody has trusted it yet. Compare it with the "
+            "device's own, then trust it."
+        )
+        self.key = key
+
+
+class KeyChanged(Problem):
+    """The device shows another key than the one that was trusted."""
+
+    kind = "key-changed"
+
+    def __init__(self, trusted: str, key: str) -> None:
+        super().__init__(
+            f"The device shows the key {key}, but {trusted} was trusted. It was replaced, or "
+            "somebody stands in between. Nothing was sent to it."
+        )
+        self.trusted, self.key = trusted, key
