@@ -18,7 +18,7 @@ from trochos.core.survey import Computed
 from . import mib, restconf, shell, snmp
 from .device import Device
 
-USERNAME, PASSWORD, COMMUNITY = "surveyor", "lantern-oil", "tide-tables"
+USERNAME, PASSWORD, COMMUNITY = "surveyor", "lantern-oil", "ebb-and-flow"
 """What the simulated devices accept; they listen on loopback only and guard nothing."""
 KEY = b"simulated devices"
 

@@ -22,7 +22,9 @@ INSTALLED_APPS = [
     "rest_framework",
     "drf_spectacular",
     "trochos.server.accounts",
+    "procrastinate.contrib.django",
     "trochos.server.surveys",
+    "trochos.server.gathering",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -83,6 +85,8 @@ SPECTACULAR_SETTINGS = {
     "ENUM_NAME_OVERRIDES": {
         "RoutingProtocolEnum": ["ospf", "rip", "eigrp", "bgp"],
         "ProtocolEnum": ["icmp", "tcp", "udp"],
+        "GatheringStateEnum": ["running", "storing", "done", "failed", "cancelled"],
+        "StateEnum": "trochos.server.surveys.shapes.CASE_STATES",
     },
 }
 

@@ -6,6 +6,7 @@ import argparse
 import logging
 import os
 import socket
+import subprocess
 import sys
 import threading
 import time
@@ -20,6 +21,41 @@ def _listening(port: int) -> bool:
     with socket.socket() as probe:
         probe.settimeout(0.5)
         return probe.connect_ex(("127.0.0.1", port)) == 0
+
+
+class Kept:
+    """A process beside the server that is started again whenever it ends."""
+
+    def __init__(self, command: list[str], environment: dict[str, str] | None = None) -> None:
+        self.command = command
+        self.environment = {**os.environ, **(environment or {})}
+        self._stopping = threading.Event()
+        self._process: subprocess.Popen[bytes] | None = None
+        self._thread = threading.Thread(target=self._keep, daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def stop(self) -> None:
+        """Ends the process, and does not start it again."""
+        self._stopping.set()
+        if self._process is not None:
+            self._process.terminate()
+        self._thread.join(8)
+        if self._process is not None and self._process.poll() is None:
+            self._process.kill()
+
+    def _keep(self) -> None:
+        wait = 0.5
+        while not self._stopping.is_set():
+            began = time.monotonic()
+            self._process = subprocess.Popen(self.command, env=self.environment)
+            if self._stopping.is_set():
+                self._process.terminate()
+            self._process.wait()
+            # One that ends at once again and again is given time.
+            wait = 0.5 if time.monotonic() - began > 30 else min(wait * 2, 15)
+            self._stopping.wait(wait)
 
 
 def prepare(demo: Path | None) -> None:
@@ -87,6 +123,8 @@ def main(arguments: list[str] | None = None) -> int:
         )
     )
 
+    worker = Kept([sys.executable, "-m", "trochos.server.worker"])
+
     def announce() -> None:
         while not server.started:
             time.sleep(0.02)
@@ -96,7 +134,11 @@ def main(arguments: list[str] | None = None) -> int:
 
     logging.getLogger("uvicorn.error").setLevel(logging.WARNING)
     threading.Thread(target=announce, daemon=True).start()
-    server.run()
+    worker.start()
+    try:
+        server.run()
+    finally:
+        worker.stop()
     return 0 if server.started else 1
 
 

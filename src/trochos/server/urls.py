@@ -9,6 +9,7 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 from drf_spectacular.views import SpectacularAPIView
 
 from .accounts import views as accounts
+from .gathering import views as gathering
 from .surveys import casework, changes
 from .surveys import views as surveys
 
@@ -58,5 +59,16 @@ urlpatterns = [
     path("api/cases/<int:case>", surveys.CaseView.as_view()),
     path("api/cases/<int:case>/steps", casework.StepsView.as_view()),
     path("api/cases/<int:case>/report", casework.ReportView.as_view()),
+    path("api/inventory", gathering.InventoryView.as_view()),
+    path("api/inventory/devices", gathering.InventoryDevicesView.as_view()),
+    path("api/inventory/devices/<int:device>", gathering.InventoryDeviceView.as_view()),
+    path("api/inventory/devices/<int:device>/trust", gathering.TrustView.as_view()),
+    path("api/inventory/devices/<int:device>/test", gathering.TestView.as_view()),
+    path("api/inventory/credentials", gathering.CredentialsView.as_view()),
+    path("api/inventory/credentials/<int:credential>", gathering.CredentialView.as_view()),
+    path("api/inventory/plan", gathering.PlanView.as_view()),
+    path("api/gatherings", gathering.GatheringsView.as_view()),
+    path("api/gatherings/<int:gathering>", gathering.GatheringView.as_view()),
+    path("api/gatherings/<int:gathering>/cancel", gathering.CancelView.as_view()),
     re_path(r"^(?!api/|static/).*$", front_end),
 ]

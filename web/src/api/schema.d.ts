@@ -105,6 +105,187 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/gatherings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["gatherings"];
+        put?: never;
+        /** @description Gathers now: all devices, those of a group, or those named. */
+        post: operations["gather"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/gatherings/{gathering}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["gathering"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/gatherings/{gathering}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["cancel_gathering"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inventory": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Everything that gathering needs to know, without a secret. */
+        get: operations["inventory"];
+        put?: never;
+        /** @description Takes in an inventory file: devices by name, new ones added, others changed. */
+        post: operations["import_inventory"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inventory/credentials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["add_credential"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inventory/credentials/{credential}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["change_credential"];
+        post?: never;
+        delete: operations["remove_credential"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inventory/devices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["add_inventory_device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inventory/devices/{device}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["change_inventory_device"];
+        post?: never;
+        delete: operations["remove_inventory_device"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inventory/devices/{device}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Talks to one device now, and says what works. */
+        post: operations["test_device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inventory/devices/{device}/trust": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A person compared the key that the device shows, and trusts it. */
+        post: operations["trust_key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inventory/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["change_plan"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/proposals/{proposal}": {
         parameters: {
             query?: never;
@@ -188,7 +369,8 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** @description A pinned survey stays, whatever the rule for old ones says. */
+        patch: operations["pin_survey"];
         trace?: never;
     };
     "/api/surveys/{survey}/cases": {
@@ -554,6 +736,14 @@ export interface components {
             /** @description null if it was not tried */
             proof: components["schemas"]["ProofShape"] | null;
         };
+        /**
+         * @description * `sha` - sha
+         *     * `sha256` - sha256
+         *     * `sha512` - sha512
+         *     * `md5` - md5
+         * @enum {string}
+         */
+        AuthProtocolEnum: "sha" | "sha256" | "sha512" | "md5";
         BranchShape: {
             verdict: components["schemas"]["VerdictEnum"];
             reason: string;
@@ -610,7 +800,7 @@ export interface components {
             /** @default false */
             dont_fragment: boolean;
             id: number;
-            state: components["schemas"]["CaseShapeStateEnum"];
+            state: components["schemas"]["StateEnum"];
             cause: components["schemas"]["NamedCauseShape"] | null;
             /** @description other cases of this cause */
             same_cause: number[];
@@ -624,17 +814,6 @@ export interface components {
             works: components["schemas"]["WorksEnum"];
             sentence: string;
         };
-        /**
-         * @description * `reported` - reported
-         *     * `confirmed` - confirmed
-         *     * `not-reproduced` - not-reproduced
-         *     * `cause-found` - cause-found
-         *     * `remedy-proposed` - remedy-proposed
-         *     * `verified` - verified
-         *     * `closed-unverified` - closed-unverified
-         * @enum {string}
-         */
-        CaseShapeStateEnum: "reported" | "confirmed" | "not-reproduced" | "cause-found" | "remedy-proposed" | "verified" | "closed-unverified";
         CaseStepShape: {
             step: string;
             text: string;
@@ -711,6 +890,29 @@ export interface components {
             heals: components["schemas"]["PairsShape"];
             breaks: components["schemas"]["PairsShape"];
             moves: components["schemas"]["PairsShape"];
+        };
+        /** @description A credential as it is entered; parts that are left out stay as they were. */
+        CredentialRequestRequest: {
+            name: string;
+            username?: string;
+            password?: string;
+            private_key?: string;
+            community?: string;
+            auth_protocol?: components["schemas"]["AuthProtocolEnum"];
+            auth_key?: string;
+            priv_protocol?: components["schemas"]["PrivProtocolEnum"];
+            priv_key?: string;
+        };
+        CredentialShape: {
+            id: number;
+            name: string;
+            username: string;
+            /** @description which parts are stored, not what they are */
+            parts: string[];
+            /** @description how many devices use it */
+            devices: number;
+            /** Format: date-time */
+            changed_at: string;
         };
         CredentialsRequest: {
             name: string;
@@ -908,6 +1110,54 @@ export interface components {
             selected: boolean;
             next_hops: components["schemas"]["NextHopShape"][];
         };
+        GatheringListShape: {
+            gatherings: components["schemas"]["GatheringSummaryShape"][];
+        };
+        GatheringRequestRequest: {
+            title?: string;
+            group?: string;
+            devices?: number[];
+        };
+        GatheringShape: {
+            id: number;
+            title: string;
+            state: components["schemas"]["GatheringStateEnum"];
+            says: string;
+            /** Format: date-time */
+            started_at: string;
+            started_by: string | null;
+            /** Format: date-time */
+            ended_at: string | null;
+            survey: number | null;
+            devices: number;
+            over: number;
+            failed: number;
+            parts: components["schemas"]["PartShape"][];
+        };
+        /**
+         * @description * `running` - running
+         *     * `storing` - storing
+         *     * `done` - done
+         *     * `failed` - failed
+         *     * `cancelled` - cancelled
+         * @enum {string}
+         */
+        GatheringStateEnum: "running" | "storing" | "done" | "failed" | "cancelled";
+        GatheringSummaryShape: {
+            id: number;
+            title: string;
+            state: components["schemas"]["GatheringStateEnum"];
+            says: string;
+            /** Format: date-time */
+            started_at: string;
+            started_by: string | null;
+            /** Format: date-time */
+            ended_at: string | null;
+            survey: number | null;
+            devices: number;
+            over: number;
+            failed: number;
+        };
         HandOverShape: {
             device: string;
             language: string;
@@ -938,6 +1188,42 @@ export interface components {
             connects_to: components["schemas"]["EndShape"][];
             lan: string | null;
             evidence: components["schemas"]["EvidenceShape"] | null;
+        };
+        InventoryDeviceRequestRequest: {
+            name: string;
+            address: string;
+            method: components["schemas"]["MethodEnum"];
+            port?: number | null;
+            credential: string;
+            group?: string;
+        };
+        InventoryDeviceShape: {
+            name: string;
+            address: string;
+            method: components["schemas"]["MethodEnum"];
+            port: number;
+            credential: string;
+            group?: string;
+            id: number;
+            key: string | null;
+            trusted_by: string | null;
+            /** Format: date-time */
+            trusted_at: string | null;
+            /** @description shown last, where it is not the trusted */
+            shown_key: string | null;
+            outcome: string | null;
+            says: string;
+            /** Format: date-time */
+            seen_at: string | null;
+        };
+        InventoryImportRequestRequest: {
+            yaml: string;
+        };
+        InventoryShape: {
+            devices: components["schemas"]["InventoryDeviceShape"][];
+            credentials: components["schemas"]["CredentialShape"][];
+            plan: components["schemas"]["PlanShape"];
+            may_change: boolean;
         };
         LadderShape: {
             rungs: components["schemas"]["RungShape"][];
@@ -1004,6 +1290,14 @@ export interface components {
             nodes: components["schemas"]["MapNodeShape"][];
             links: components["schemas"]["MapLinkShape"][];
         };
+        /**
+         * @description * `netconf` - netconf
+         *     * `restconf` - restconf
+         *     * `ssh` - ssh
+         *     * `snmp` - snmp
+         * @enum {string}
+         */
+        MethodEnum: "netconf" | "restconf" | "ssh" | "snmp";
         NameShape: {
             device: string;
             role: string;
@@ -1060,6 +1354,21 @@ export interface components {
             /** @description the first of them */
             pairs: components["schemas"]["PairShape"][];
         };
+        PartShape: {
+            device: string;
+            method: string;
+            state: string;
+            step: string;
+            done: number;
+            of: number;
+            says: string;
+            files: number;
+            /** Format: double */
+            seconds: number | null;
+        };
+        PatchedPinRequestRequest: {
+            pinned?: boolean;
+        };
         PathShape: {
             to: components["schemas"]["EndpointShape"];
             family: components["schemas"]["FamilyEnum"];
@@ -1076,6 +1385,28 @@ export interface components {
             from: components["schemas"]["EndpointShape"];
             return: components["schemas"]["LegShape"] | null;
         };
+        PlanShape: {
+            every_hours: number | null;
+            /** Format: date-time */
+            readonly next_at: string | null;
+            keep: number;
+            /** @description take the wiring of this survey */
+            drawing_of?: number | null;
+            readonly has_drawing: boolean;
+        };
+        PlanShapeRequest: {
+            every_hours: number | null;
+            keep: number;
+            /** @description take the wiring of this survey */
+            drawing_of?: number | null;
+        };
+        /**
+         * @description * `aes` - aes
+         *     * `aes256` - aes256
+         *     * `des` - des
+         * @enum {string}
+         */
+        PrivProtocolEnum: "aes" | "aes256" | "des";
         ProfileShape: {
             links: components["schemas"]["LinkSizeShape"][];
             whole: number | null;
@@ -1277,6 +1608,17 @@ export interface components {
             unknown: components["schemas"]["UnknownLineShape"][];
         };
         /**
+         * @description * `reported` - reported
+         *     * `confirmed` - confirmed
+         *     * `not-reproduced` - not-reproduced
+         *     * `cause-found` - cause-found
+         *     * `remedy-proposed` - remedy-proposed
+         *     * `verified` - verified
+         *     * `closed-unverified` - closed-unverified
+         * @enum {string}
+         */
+        StateEnum: "reported" | "confirmed" | "not-reproduced" | "cause-found" | "remedy-proposed" | "verified" | "closed-unverified";
+        /**
          * @description * `confirm` - confirm
          *     * `not-reproduced` - not-reproduced
          *     * `cause` - cause
@@ -1322,6 +1664,18 @@ export interface components {
             open_lines: number;
             findings: components["schemas"]["SeverityCountShape"];
             cases: number;
+            pinned: boolean;
+            /** @description true if it was gathered from live devices */
+            gathered: boolean;
+        };
+        TestShape: {
+            outcome: string;
+            says: string;
+            key: string | null;
+            got: string[];
+            absent: string[];
+            /** Format: double */
+            seconds: number;
         };
         TextChangeShape: {
             device: string | null;
@@ -1330,6 +1684,9 @@ export interface components {
         };
         TokenRequest: {
             token: string;
+        };
+        TrustRequestRequest: {
+            key: string;
         };
         TunnelRoomShape: {
             room: number | null;
@@ -1581,6 +1938,425 @@ export interface operations {
             };
         };
     };
+    gatherings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GatheringListShape"];
+                };
+            };
+        };
+    };
+    gather: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["GatheringRequestRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["GatheringRequestRequest"];
+                "multipart/form-data": components["schemas"]["GatheringRequestRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GatheringShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    gathering: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                gathering: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GatheringShape"];
+                };
+            };
+        };
+    };
+    cancel_gathering: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                gathering: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GatheringShape"];
+                };
+            };
+        };
+    };
+    inventory: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InventoryShape"];
+                };
+            };
+        };
+    };
+    import_inventory: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InventoryImportRequestRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["InventoryImportRequestRequest"];
+                "multipart/form-data": components["schemas"]["InventoryImportRequestRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InventoryShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    add_credential: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CredentialRequestRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["CredentialRequestRequest"];
+                "multipart/form-data": components["schemas"]["CredentialRequestRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CredentialShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    change_credential: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                credential: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CredentialRequestRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["CredentialRequestRequest"];
+                "multipart/form-data": components["schemas"]["CredentialRequestRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CredentialShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    remove_credential: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                credential: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is gone. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    add_inventory_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InventoryDeviceRequestRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["InventoryDeviceRequestRequest"];
+                "multipart/form-data": components["schemas"]["InventoryDeviceRequestRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InventoryDeviceShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    change_inventory_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InventoryDeviceRequestRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["InventoryDeviceRequestRequest"];
+                "multipart/form-data": components["schemas"]["InventoryDeviceRequestRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InventoryDeviceShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    remove_inventory_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is gone. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    test_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestShape"];
+                };
+            };
+        };
+    };
+    trust_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrustRequestRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["TrustRequestRequest"];
+                "multipart/form-data": components["schemas"]["TrustRequestRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InventoryDeviceShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    change_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanShapeRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["PlanShapeRequest"];
+                "multipart/form-data": components["schemas"]["PlanShapeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
     proposal: {
         parameters: {
             query?: never;
@@ -1749,6 +2525,33 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SurveyShape"];
+                };
+            };
+        };
+    };
+    pin_survey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                survey: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedPinRequestRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["PatchedPinRequestRequest"];
+                "multipart/form-data": components["schemas"]["PatchedPinRequestRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {

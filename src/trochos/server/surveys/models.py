@@ -23,6 +23,8 @@ class StoredSurvey(models.Model):
     open_lines = models.PositiveIntegerField()
     findings = models.JSONField()
     """How many findings of each severity."""
+    pinned = models.BooleanField(default=False)
+    """True if it stays whatever the rule for old surveys says."""
 
     class Meta:
         ordering = ("-taken_at", "-id")

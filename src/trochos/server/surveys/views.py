@@ -66,6 +66,8 @@ def survey_json(stored: StoredSurvey) -> dict[str, object]:
         "open_lines": stored.open_lines,
         "findings": stored.findings,
         "cases": stored.cases.count(),
+        "pinned": stored.pinned,
+        "gathered": stored.gatherings.exists(),
     }
 
 
@@ -136,6 +138,18 @@ class SurveyView(APIView):
     @extend_schema(operation_id="survey", responses=shapes.SurveyShape)
     def get(self, request: Request, survey: int) -> Response:
         return Response(survey_json(get_object_or_404(StoredSurvey, pk=survey)))
+
+    @extend_schema(
+        operation_id="pin_survey", request=shapes.PinRequest, responses=shapes.SurveyShape
+    )
+    def patch(self, request: Request, survey: int) -> Response:
+        """A pinned survey stays, whatever the rule for old ones says."""
+        stored = get_object_or_404(StoredSurvey, pk=survey)
+        sent = shapes.PinRequest(data=request.data)
+        sent.is_valid(raise_exception=True)
+        stored.pinned = sent.validated_data["pinned"]
+        stored.save(update_fields=["pinned"])
+        return Response(survey_json(stored))
 
 
 class ReadingView(APIView):

@@ -49,6 +49,12 @@ class SurveyShape(Shape):
     open_lines = s.IntegerField()
     findings = SeverityCountShape()
     cases = s.IntegerField()
+    pinned = s.BooleanField()
+    gathered = s.BooleanField(help_text="true if it was gathered from live devices")
+
+
+class PinRequest(Shape):
+    pinned = s.BooleanField()
 
 
 class SurveyListShape(Shape):

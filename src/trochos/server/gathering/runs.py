@@ -1,0 +1,204 @@
+"""Beginning a gathering, taking in what each device gave, and storing the survey.
+
+Every step is one transaction: whoever is killed in between loses nothing and leaves no half
+survey, and the step is done again by whoever takes the job up.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from datetime import timedelta
+
+from django.contrib.auth.models import User
+from django.db import transaction
+from django.utils import timezone
+
+from ...core.readers.archives import UploadError
+from ...gather.collect import Outcome
+from ...gather.inventory import Target
+from ...gather.survey import device_files, survey_files
+from ...local import fingerprint_key
+from ..surveys.models import StoredSurvey
+from ..surveys.store import store
+from .models import OPEN, Gathering, InventoryDevice, Part, Plan
+
+
+class NothingToGather(Exception):
+    """There is no device to gather from."""
+
+
+def begin(
+    devices: Iterable[InventoryDevice], user: User | None, title: str | None = None
+) -> Gathering:
+    """A new run over devices; its work is in the queue when this returns.
+
+    Raises:
+        NothingToGather: no device was named.
+    """
+    from .tasks import gather_part
+
+    listed = list(devices)
+    if not listed:
+        raise NothingToGather("There is no device to gather from. Add devices first.")
+    now = timezone.now()
+    with transaction.atomic():
+        run = Gathering.objects.create(
+            title=title or f"Gathered {now:%d %B %Y, %H:%M}",
+            started_by=user,
+            drawing=Plan.current().drawing,
+        )
+        parts = Part.objects.bulk_create(
+            Part(gathering=run, device=d.name, target=_as_data(d.target)) for d in listed
+        )
+        # In the same transaction: either there are jobs and parts, or neither.
+        for part in parts:
+            gather_part.defer(part=part.pk)
+    return run
+
+
+def _as_data(target: Target) -> dict[str, object]:
+    return {
+        "name": target.name,
+        "address": target.address,
+        "method": target.method,
+        "port": target.port,
+        "credential": target.credential,
+        "key": target.key,
+    }
+
+
+def claim(number: int) -> Target | None:
+    """Takes a part up; None if there is nothing left to do for it."""
+    with transaction.atomic():
+        part = Part.objects.select_for_update().filter(pk=number, state__in=OPEN).first()
+        if part is None:
+            return None
+        part.state, part.started_at = "running", timezone.now()
+        part.save(update_fields=["state", "started_at"])
+    held = part.target
+    return Target(
+        held["name"],
+        held["address"],
+        held["method"],
+        held["port"],
+        held["credential"],
+        key=held["key"],
+    )
+
+
+def tell(number: int, step: str, done: int, of: int) -> bool:
+    """Notes a step; False if the part was given up meanwhile."""
+    held = Part.objects.filter(pk=number, state="running")
+    return held.update(step=step[:200], done=done, of=of) > 0
+
+
+def take_in(number: int, outcome: Outcome) -> None:
+    """Stores what a device gave; the last one of a run has the survey stored."""
+    from .tasks import store_survey
+
+    files = device_files(outcome, fingerprint_key())
+    says = outcome.problem or " ".join(outcome.gathered.missing.values())
+    with transaction.atomic():
+        part = Part.objects.filter(pk=number).first()
+        if part is None:
+            return
+        run = Gathering.objects.select_for_update().get(pk=part.gathering_id)
+        part.refresh_from_db()
+        if part.state in OPEN:
+            part.state, part.says, part.files = outcome.kind, says, files
+            part.file_count = len(outcome.gathered.files)
+            part.step, part.ended_at = "", timezone.now()
+            part.save()
+            note(outcome)
+        if run.state == "running" and not run.parts.filter(state__in=OPEN).exists():
+            run.state = "storing"
+            run.save(update_fields=["state"])
+            store_survey.defer(gathering=run.pk)
+
+
+def note(outcome: Outcome) -> None:
+    """What a device showed last, beside its entry in the inventory."""
+    InventoryDevice.objects.filter(name=outcome.target.name).update(
+        outcome=outcome.kind,
+        says=outcome.problem or " ".join(outcome.gathered.missing.values()),
+        shown_key=outcome.shown_key or "",
+        seen_at=timezone.now(),
+    )
+
+
+def finish(number: int) -> None:
+    """Stores the survey of a run whose devices are all over."""
+    with transaction.atomic():
+        run = Gathering.objects.select_for_update().filter(pk=number, state="storing").first()
+        if run is None:
+            return
+        parts = list(run.parts.all())
+        files = survey_files(
+            {part.device: part.files for part in parts if part.files},
+            run.title,
+            run.started_at,
+            run.drawing or None,
+        )
+        failed = [part.device for part in parts if part.file_count == 0]
+        try:
+            with transaction.atomic():
+                run.survey = store(files, run.title, run.started_by)
+        except UploadError:
+            run.state = "failed"
+            run.says = "No device gave anything, so there is no survey."
+        else:
+            run.state = "done"
+            run.says = f"{len(failed)} of {len(parts)} devices gave nothing." if failed else ""
+        run.ended_at = timezone.now()
+        run.save()
+        run.parts.update(files=None)
+    expire(Plan.current().keep)
+
+
+def cancel(run: Gathering) -> None:
+    """Gives a run up: what waits is not begun, what runs is stopped."""
+    with transaction.atomic():
+        held = Gathering.objects.select_for_update().get(pk=run.pk)
+        if held.state != "running":
+            return
+        now = timezone.now()
+        held.parts.filter(state__in=OPEN).update(state="cancelled", step="", ended_at=now)
+        held.parts.update(files=None)
+        held.state, held.ended_at, held.says = "cancelled", now, "Somebody stopped it."
+        held.save()
+
+
+def expire(keep: int) -> int:
+    """Takes away gathered surveys beyond the newest `keep`; returns how many."""
+    if keep < 1:
+        return 0
+    gathered = (
+        StoredSurvey.objects.filter(gatherings__isnull=False, pinned=False)
+        .distinct()
+        .order_by("-stored_at")
+    )
+    old = [survey.pk for survey in gathered.defer("archive")[keep:]]
+    # What a case rests on stays, whatever the rule.
+    free = StoredSurvey.objects.filter(
+        pk__in=old, cases__isnull=True, verified_cases__isnull=True, proposals__isnull=True
+    )
+    count, _ = free.delete()
+    return count
+
+
+def due() -> Gathering | None:
+    """Begins the planned gathering if its time has come."""
+    with transaction.atomic():
+        Plan.current()
+        plan = Plan.objects.select_for_update().get(pk=1)
+        now = timezone.now()
+        if plan.every_hours is None or plan.next_at is None or plan.next_at > now:
+            return None
+        while plan.next_at <= now:
+            plan.next_at += timedelta(hours=plan.every_hours)
+        plan.save()
+        # One that still runs is not overtaken by the next.
+        if Gathering.objects.filter(state__in=("running", "storing")).exists():
+            return None
+        devices = list(InventoryDevice.objects.select_related("credential"))
+        return begin(devices, None) if devices else None

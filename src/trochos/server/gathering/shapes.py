@@ -1,0 +1,133 @@
+"""The documents of the gathering API. Secrets go in and never come out."""
+
+from __future__ import annotations
+
+from rest_framework import serializers as s
+
+from ...gather.credentials import AUTH_PROTOCOLS, PRIV_PROTOCOLS
+from ...gather.inventory import METHODS
+from ..surveys.shapes import ErrorShape, Shape
+
+__all__ = ["ErrorShape"]
+
+
+class CredentialRequest(Shape):
+    """A credential as it is entered; parts that are left out stay as they were."""
+
+    name = s.CharField(max_length=100)
+    username = s.CharField(required=False, allow_blank=True, max_length=200)
+    password = s.CharField(required=False, allow_blank=True, write_only=True, trim_whitespace=False)
+    private_key = s.CharField(
+        required=False, allow_blank=True, write_only=True, trim_whitespace=False
+    )
+    community = s.CharField(
+        required=False, allow_blank=True, write_only=True, trim_whitespace=False
+    )
+    auth_protocol = s.ChoiceField(AUTH_PROTOCOLS, required=False)
+    auth_key = s.CharField(required=False, allow_blank=True, write_only=True, trim_whitespace=False)
+    priv_protocol = s.ChoiceField(PRIV_PROTOCOLS, required=False)
+    priv_key = s.CharField(required=False, allow_blank=True, write_only=True, trim_whitespace=False)
+
+
+class CredentialShape(Shape):
+    id = s.IntegerField()
+    name = s.CharField()
+    username = s.CharField(allow_blank=True)
+    parts = s.ListField(child=s.CharField(), help_text="which parts are stored, not what they are")
+    devices = s.IntegerField(help_text="how many devices use it")
+    changed_at = s.DateTimeField()
+
+
+class InventoryDeviceRequest(Shape):
+    name = s.CharField(max_length=100)
+    address = s.CharField(max_length=253)
+    method = s.ChoiceField(list(METHODS))
+    port = s.IntegerField(required=False, allow_null=True, min_value=1, max_value=65535)
+    credential = s.CharField(max_length=100)
+    group = s.CharField(required=False, allow_blank=True, max_length=100)
+
+
+class InventoryDeviceShape(InventoryDeviceRequest):
+    id = s.IntegerField()
+    port = s.IntegerField()
+    key = s.CharField(allow_null=True)
+    trusted_by = s.CharField(allow_null=True)
+    trusted_at = s.DateTimeField(allow_null=True)
+    shown_key = s.CharField(allow_null=True, help_text="shown last, where it is not the trusted")
+    outcome = s.CharField(allow_null=True)
+    says = s.CharField(allow_blank=True)
+    seen_at = s.DateTimeField(allow_null=True)
+
+
+class PlanShape(Shape):
+    every_hours = s.IntegerField(allow_null=True, min_value=1, max_value=24 * 31)
+    next_at = s.DateTimeField(allow_null=True, read_only=True)
+    keep = s.IntegerField(min_value=1, max_value=10000)
+    drawing_of = s.IntegerField(
+        required=False, allow_null=True, help_text="take the wiring of this survey"
+    )
+    has_drawing = s.BooleanField(read_only=True)
+
+
+class InventoryShape(Shape):
+    devices = InventoryDeviceShape(many=True)
+    credentials = CredentialShape(many=True)
+    plan = PlanShape()
+    may_change = s.BooleanField()
+
+
+class InventoryImportRequest(Shape):
+    yaml = s.CharField(trim_whitespace=False, max_length=1 << 20)
+
+
+class TrustRequest(Shape):
+    key = s.CharField(max_length=100)
+
+
+class TestShape(Shape):
+    outcome = s.CharField()
+    says = s.CharField(allow_blank=True)
+    key = s.CharField(allow_null=True)
+    got = s.ListField(child=s.CharField())
+    absent = s.ListField(child=s.CharField())
+    seconds = s.FloatField()
+
+
+class GatheringRequest(Shape):
+    title = s.CharField(required=False, allow_blank=True, max_length=200)
+    group = s.CharField(required=False, allow_blank=True, max_length=100)
+    devices = s.ListField(child=s.IntegerField(), required=False)
+
+
+class PartShape(Shape):
+    device = s.CharField()
+    method = s.CharField()
+    state = s.CharField()
+    step = s.CharField(allow_blank=True)
+    done = s.IntegerField()
+    of = s.IntegerField()
+    says = s.CharField(allow_blank=True)
+    files = s.IntegerField()
+    seconds = s.FloatField(allow_null=True)
+
+
+class GatheringSummaryShape(Shape):
+    id = s.IntegerField()
+    title = s.CharField()
+    state = s.ChoiceField(["running", "storing", "done", "failed", "cancelled"])
+    says = s.CharField(allow_blank=True)
+    started_at = s.DateTimeField()
+    started_by = s.CharField(allow_null=True)
+    ended_at = s.DateTimeField(allow_null=True)
+    survey = s.IntegerField(allow_null=True)
+    devices = s.IntegerField()
+    over = s.IntegerField()
+    failed = s.IntegerField()
+
+
+class GatheringShape(GatheringSummaryShape):
+    parts = PartShape(many=True)
+
+
+class GatheringListShape(Shape):
+    gatherings = GatheringSummaryShape(many=True)

@@ -1,0 +1,419 @@
+"""The API over the inventory and gatherings: thin views over `runs` and the vault."""
+
+from __future__ import annotations
+
+import asyncio
+import time
+from datetime import timedelta
+from typing import Any
+
+from django.db.models import Count, ProtectedError, Q
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+from drf_spectacular.utils import OpenApiResponse, extend_schema
+from rest_framework.exceptions import PermissionDenied, ValidationError
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from ...gather.bounds import Bounds
+from ...gather.collect import collect
+from ...gather.credentials import Credential, credential_from
+from ...gather.inventory import InventoryError, Target, read_inventory, target_from
+from ...gather.problems import CredentialMissing
+from ..surveys.models import StoredSurvey
+from ..surveys.store import files_of
+from . import runs, shapes, vault
+from .models import OPEN, Gathering, InventoryDevice, Plan, StoredCredential
+from .tasks import stored_credential
+
+TEST_BOUNDS = Bounds(connect=5, step=10, device=20, tries=1)
+
+
+def _may_change(request: Request) -> bool:
+    return bool(getattr(request.user, "is_staff", False))
+
+
+def _changing(request: Request) -> None:
+    if not _may_change(request):
+        raise PermissionDenied("Only an administrator changes the inventory.")
+
+
+def credential_json(held: StoredCredential) -> dict[str, object]:
+    return {
+        "id": held.pk,
+        "name": held.name,
+        "username": held.username,
+        "parts": held.parts,
+        "devices": held.devices.count(),
+        "changed_at": held.changed_at,
+    }
+
+
+def device_json(held: InventoryDevice) -> dict[str, object]:
+    return {
+        "id": held.pk,
+        "name": held.name,
+        "address": held.address,
+        "method": held.method,
+        "port": held.port,
+        "credential": held.credential.name,
+        "group": held.group,
+        "key": held.key or None,
+        "trusted_by": held.trusted_by.username if held.trusted_by else None,
+        "trusted_at": held.trusted_at,
+        "shown_key": held.shown_key or None,
+        "outcome": held.outcome or None,
+        "says": held.says,
+        "seen_at": held.seen_at,
+    }
+
+
+def plan_json(plan: Plan) -> dict[str, object]:
+    return {
+        "every_hours": plan.every_hours,
+        "next_at": plan.next_at,
+        "keep": plan.keep,
+        "has_drawing": bool(plan.drawing),
+    }
+
+
+class InventoryView(APIView):
+    """Everything that gathering needs to know, without a secret."""
+
+    @extend_schema(operation_id="inventory", responses=shapes.InventoryShape)
+    def get(self, request: Request) -> Response:
+        devices = InventoryDevice.objects.select_related("credential", "trusted_by")
+        return Response(
+            {
+                "devices": [device_json(d) for d in devices],
+                "credentials": [credential_json(c) for c in StoredCredential.objects.all()],
+                "plan": plan_json(Plan.current()),
+                "may_change": _may_change(request),
+            }
+        )
+
+    @extend_schema(
+        operation_id="import_inventory",
+        request=shapes.InventoryImportRequest,
+        responses={200: shapes.InventoryShape, 400: shapes.ErrorShape},
+    )
+    def post(self, request: Request) -> Response:
+        """Takes in an inventory file: devices by name, new ones added, others changed."""
+        _changing(request)
+        sent = shapes.InventoryImportRequest(data=request.data)
+        sent.is_valid(raise_exception=True)
+        try:
+            targets = read_inventory(sent.validated_data["yaml"])
+        except InventoryError as error:
+            raise ValidationError(str(error)) from error
+        known = {c.name: c for c in StoredCredential.objects.all()}
+        missing = sorted({t.credential for t in targets} - set(known))
+        if missing:
+            raise ValidationError(
+                f"The inventory names the credential {missing[0]}, which is not in the vault. "
+                "Enter it first."
+            )
+        for target in targets:
+            _save(InventoryDevice.objects.filter(name=target.name).first(), target, known)
+        return self.get(request)
+
+
+def _save(
+    held: InventoryDevice | None, target: Target, known: dict[str, StoredCredential]
+) -> InventoryDevice:
+    held = held or InventoryDevice()
+    moved = held.pk and (held.address, held.port, held.method) != (
+        target.address,
+        target.port,
+        target.method,
+    )
+    held.name, held.address, held.method = target.name, target.address, target.method
+    held.port, held.group = target.port, target.group
+    held.credential = known[target.credential]
+    if moved:
+        # Another place may be another device: what was trusted there says nothing here.
+        held.key, held.trusted_at, held.trusted_by = "", None, None
+        held.shown_key, held.outcome, held.says = "", "", ""
+    held.save()
+    return held
+
+
+def _target(request: Request) -> tuple[Target, dict[str, StoredCredential]]:
+    sent = shapes.InventoryDeviceRequest(data=request.data)
+    sent.is_valid(raise_exception=True)
+    try:
+        target = target_from(dict(sent.validated_data), "The device")
+    except InventoryError as error:
+        raise ValidationError(str(error)) from error
+    known = {c.name: c for c in StoredCredential.objects.all()}
+    if target.credential not in known:
+        raise ValidationError(f"There is no credential called {target.credential}.")
+    return target, known
+
+
+class InventoryDevicesView(APIView):
+    @extend_schema(
+        operation_id="add_inventory_device",
+        request=shapes.InventoryDeviceRequest,
+        responses={201: shapes.InventoryDeviceShape, 400: shapes.ErrorShape},
+    )
+    def post(self, request: Request) -> Response:
+        _changing(request)
+        target, known = _target(request)
+        if InventoryDevice.objects.filter(name=target.name).exists():
+            raise ValidationError(f"There is a device called {target.name} already.")
+        return Response(device_json(_save(None, target, known)), status=201)
+
+
+class InventoryDeviceView(APIView):
+    @extend_schema(
+        operation_id="change_inventory_device",
+        request=shapes.InventoryDeviceRequest,
+        responses={200: shapes.InventoryDeviceShape, 400: shapes.ErrorShape},
+    )
+    def put(self, request: Request, device: int) -> Response:
+        _changing(request)
+        held = get_object_or_404(InventoryDevice, pk=device)
+        target, known = _target(request)
+        if InventoryDevice.objects.filter(name=target.name).exclude(pk=held.pk).exists():
+            raise ValidationError(f"There is a device called {target.name} already.")
+        return Response(device_json(_save(held, target, known)))
+
+    @extend_schema(
+        operation_id="remove_inventory_device",
+        responses={204: OpenApiResponse(description="It is gone.")},
+    )
+    def delete(self, request: Request, device: int) -> Response:
+        _changing(request)
+        get_object_or_404(InventoryDevice, pk=device).delete()
+        return Response(status=204)
+
+
+class TrustView(APIView):
+    @extend_schema(
+        operation_id="trust_key",
+        request=shapes.TrustRequest,
+        responses={200: shapes.InventoryDeviceShape, 400: shapes.ErrorShape},
+    )
+    def post(self, request: Request, device: int) -> Response:
+        """A person compared the key that the device shows, and trusts it."""
+        _changing(request)
+        held = get_object_or_404(InventoryDevice, pk=device)
+        key = str(request.data.get("key", "")) if isinstance(request.data, dict) else ""
+        if not key or key != held.shown_key:
+            raise ValidationError(
+                "That is not the key that the device showed last. Test it again, and compare."
+            )
+        user: Any = request.user
+        held.key, held.shown_key = key, ""
+        held.trusted_by, held.trusted_at = user, timezone.now()
+        held.outcome, held.says = "", ""
+        held.save()
+        return Response(device_json(held))
+
+
+class TestView(APIView):
+    @extend_schema(operation_id="test_device", request=None, responses=shapes.TestShape)
+    def post(self, request: Request, device: int) -> Response:
+        """Talks to one device now, and says what works."""
+        held = get_object_or_404(InventoryDevice, pk=device)
+        found: Credential | None = None
+        problem: CredentialMissing | None = None
+        try:
+            found = stored_credential(held.credential.name)
+        except CredentialMissing as error:
+            problem = error
+
+        def known(_name: str) -> Credential:
+            if found is None:
+                raise problem or CredentialMissing("The credential is not there.")
+            return found
+
+        started = time.monotonic()
+        outcome = asyncio.run(collect(held.target, known, TEST_BOUNDS))
+        runs.note(outcome)
+        return Response(
+            {
+                "outcome": outcome.kind,
+                "says": outcome.problem or " ".join(outcome.gathered.missing.values()),
+                "key": outcome.shown_key,
+                "got": sorted(outcome.gathered.files),
+                "absent": outcome.gathered.absent,
+                "seconds": round(time.monotonic() - started, 2),
+            }
+        )
+
+
+class CredentialsView(APIView):
+    @extend_schema(
+        operation_id="add_credential",
+        request=shapes.CredentialRequest,
+        responses={201: shapes.CredentialShape, 400: shapes.ErrorShape},
+    )
+    def post(self, request: Request) -> Response:
+        _changing(request)
+        return Response(credential_json(_sealed(request, None)), status=201)
+
+
+class CredentialView(APIView):
+    @extend_schema(
+        operation_id="change_credential",
+        request=shapes.CredentialRequest,
+        responses={200: shapes.CredentialShape, 400: shapes.ErrorShape},
+    )
+    def put(self, request: Request, credential: int) -> Response:
+        _changing(request)
+        held = get_object_or_404(StoredCredential, pk=credential)
+        return Response(credential_json(_sealed(request, held)))
+
+    @extend_schema(
+        operation_id="remove_credential",
+        responses={204: OpenApiResponse(description="It is gone."), 400: shapes.ErrorShape},
+    )
+    def delete(self, request: Request, credential: int) -> Response:
+        _changing(request)
+        held = get_object_or_404(StoredCredential, pk=credential)
+        try:
+            held.delete()
+        except ProtectedError as error:
+            raise ValidationError(
+                f"{held.devices.count()} devices use {held.name}. Give them another credential "
+                "first."
+            ) from error
+        return Response(status=204)
+
+
+def _sealed(request: Request, held: StoredCredential | None) -> StoredCredential:
+    sent = shapes.CredentialRequest(data=request.data)
+    sent.is_valid(raise_exception=True)
+    parts = {k: str(v) for k, v in sent.validated_data.items() if k != "name" and v}
+    name = sent.validated_data["name"]
+    taken = StoredCredential.objects.filter(name=name)
+    if (taken.exclude(pk=held.pk) if held else taken).exists():
+        raise ValidationError(f"There is a credential called {name} already.")
+    try:
+        if held is not None:
+            # What is not entered again stays as it was; nobody could show it to be kept.
+            parts = {**vault.parts_of(name, bytes(held.sealed)), **parts}
+        credential_from(name, parts)
+    except CredentialMissing as error:
+        raise ValidationError(str(error)) from error
+    held = held or StoredCredential()
+    held.name, held.username = name, parts.get("username", "")
+    held.parts = sorted(parts)
+    held.sealed = vault.seal(parts)
+    held.save()
+    return held
+
+
+class PlanView(APIView):
+    @extend_schema(
+        operation_id="change_plan",
+        request=shapes.PlanShape,
+        responses={200: shapes.PlanShape, 400: shapes.ErrorShape},
+    )
+    def put(self, request: Request) -> Response:
+        _changing(request)
+        sent = shapes.PlanShape(data=request.data)
+        sent.is_valid(raise_exception=True)
+        plan = Plan.current()
+        hours = sent.validated_data["every_hours"]
+        if hours != plan.every_hours:
+            plan.next_at = timezone.now() + timedelta(hours=hours) if hours else None
+        plan.every_hours, plan.keep = hours, sent.validated_data["keep"]
+        if "drawing_of" in sent.validated_data:
+            number = sent.validated_data["drawing_of"]
+            plan.drawing = ""
+            if number is not None:
+                files = files_of(get_object_or_404(StoredSurvey, pk=number))
+                if "topology.json" not in files:
+                    raise ValidationError("That survey holds no wiring (topology.json).")
+                plan.drawing = files["topology.json"].decode("utf-8", "replace")
+        plan.save()
+        return Response(plan_json(plan))
+
+
+def _summary(run: Gathering) -> dict[str, object]:
+    counts = run.parts.aggregate(
+        devices=Count("id"),
+        over=Count("id", filter=~Q(state__in=OPEN)),
+        failed=Count("id", filter=~Q(state__in=(*OPEN, "done", "partly"))),
+    )
+    return {
+        "id": run.pk,
+        "title": run.title,
+        "state": run.state,
+        "says": run.says,
+        "started_at": run.started_at,
+        "started_by": run.started_by.username if run.started_by else None,
+        "ended_at": run.ended_at,
+        "survey": run.survey_id,
+        **counts,
+    }
+
+
+def _whole(run: Gathering) -> dict[str, object]:
+    now = timezone.now()
+    parts = []
+    for part in run.parts.defer("files"):
+        spent = None
+        if part.started_at is not None:
+            spent = round(((part.ended_at or now) - part.started_at).total_seconds(), 1)
+        parts.append(
+            {
+                "device": part.device,
+                "method": part.target.get("method", ""),
+                "state": part.state,
+                "step": part.step,
+                "done": part.done,
+                "of": part.of,
+                "says": part.says,
+                "files": part.file_count,
+                "seconds": spent,
+            }
+        )
+    return {**_summary(run), "parts": parts}
+
+
+class GatheringsView(APIView):
+    @extend_schema(operation_id="gatherings", responses=shapes.GatheringListShape)
+    def get(self, request: Request) -> Response:
+        found = Gathering.objects.select_related("started_by")[:20]
+        return Response({"gatherings": [_summary(run) for run in found]})
+
+    @extend_schema(
+        operation_id="gather",
+        request=shapes.GatheringRequest,
+        responses={201: shapes.GatheringShape, 400: shapes.ErrorShape},
+    )
+    def post(self, request: Request) -> Response:
+        """Gathers now: all devices, those of a group, or those named."""
+        sent = shapes.GatheringRequest(data=request.data)
+        sent.is_valid(raise_exception=True)
+        devices = InventoryDevice.objects.select_related("credential")
+        if sent.validated_data.get("group"):
+            devices = devices.filter(group=sent.validated_data["group"])
+        if sent.validated_data.get("devices"):
+            devices = devices.filter(pk__in=sent.validated_data["devices"])
+        user: Any = request.user
+        try:
+            run = runs.begin(devices, user, sent.validated_data.get("title"))
+        except runs.NothingToGather as error:
+            raise ValidationError(str(error)) from error
+        return Response(_whole(run), status=201)
+
+
+class GatheringView(APIView):
+    @extend_schema(operation_id="gathering", responses=shapes.GatheringShape)
+    def get(self, request: Request, gathering: int) -> Response:
+        return Response(_whole(get_object_or_404(Gathering, pk=gathering)))
+
+
+class CancelView(APIView):
+    @extend_schema(operation_id="cancel_gathering", request=None, responses=shapes.GatheringShape)
+    def post(self, request: Request, gathering: int) -> Response:
+        run = get_object_or_404(Gathering, pk=gathering)
+        runs.cancel(run)
+        run.refresh_from_db()
+        return Response(_whole(run))
