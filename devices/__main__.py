@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import asyncio
+import socket
 import sys
 from pathlib import Path
 
@@ -11,6 +12,22 @@ from trochos.local import read_folder, state_directory
 
 from .faults import FAULTS
 from .fleet import Fleet, serve
+
+
+def free_ports(count: int, first: int) -> int:
+    """The first of `count` ports in a row that nobody listens at, from `first` upward."""
+    while first + count < 65536:
+        for port in range(first, first + count):
+            with socket.socket() as probe:
+                probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+                try:
+                    probe.bind(("127.0.0.1", port))
+                except OSError:
+                    first = port + 1
+                    break
+        else:
+            return first
+    raise SystemExit("devices: there are not enough free ports.")
 
 
 def main() -> int:
@@ -32,11 +49,10 @@ def main() -> int:
         )
         return 2
     fleet = Fleet(read_folder(options.folder), pairs[0], pairs[1])
-    if options.inventory is not None:
-        fleet.ports = {n: options.port + i for i, n in enumerate(sorted(fleet.devices))}
-        fleet.write_inventory(options.inventory)
+    keys = state_directory() / "fleet"
+    first = free_ports(len(fleet.devices), options.port)
     try:
-        asyncio.run(serve(fleet, options.port, state_directory() / "fleet"))
+        asyncio.run(serve(fleet, first, keys, options.inventory))
     except KeyboardInterrupt:
         pass
     return 0

@@ -45,6 +45,8 @@ class Device:
     host_key: asyncssh.SSHKey = field(
         default_factory=lambda: asyncssh.generate_private_key("ssh-ed25519")
     )
+    certificate: tuple[bytes, bytes] | None = None
+    """For HTTPS: the certificate and its key, as PEM."""
     store: Datastore | None = None
     lock: threading.Lock = field(default_factory=threading.Lock)
 
@@ -52,6 +54,11 @@ class Device:
         for text in self.files.values():
             if text.lstrip().startswith("{") and '"ietf-' in text:
                 self.store = Datastore(from_json(json.loads(text)))
+
+    @property
+    def routes(self) -> bool:
+        """True for a router: it has a configuration, and not only what its system shows."""
+        return self.store is not None or TEXT in self.files
 
     # -- what it shows -----------------------------------------------------------------
 

@@ -23,6 +23,10 @@ USERNAME, PASSWORD, COMMUNITY = "surveyor", "lantern-oil", "ebb-and-flow"
 KEY = b"simulated devices"
 
 
+Identity = tuple[asyncssh.SSHKey, tuple[bytes, bytes]]
+"""A device's host key, and its certificate with the key to it."""
+
+
 @dataclass
 class Fleet:
     """The devices, and the network that they make together.
@@ -87,17 +91,16 @@ class Fleet:
         held = "netconf" if self.devices[name].store is not None else "ssh"
         return self.methods.get(name, held)
 
-    async def start(
-        self, first_port: int, keys: Callable[[str], asyncssh.SSHKey] | None = None
-    ) -> None:
+    async def start(self, first_port: int, kept: Callable[[str], Identity] | None = None) -> None:
         """Opens every device's port, from `first_port` upward in the order of their names."""
         for number, name in enumerate(sorted(self.devices)):
             device, port = self.devices[name], first_port + number
             self.ports[name] = port
-            if keys is not None:
-                device.host_key = keys(name)
+            if kept is not None:
+                device.host_key, device.certificate = kept(name)
             if device.fault == "new-key":
                 device.host_key = asyncssh.generate_private_key("ssh-ed25519")
+            device.certificate = device.certificate or restconf.certificate(name)
             if device.fault == "silent":
                 continue
             match self.method(name):
@@ -133,40 +136,59 @@ class Fleet:
         await asyncio.gather(*rest, return_exceptions=True)
         self.keep.clear()
 
-    def inventory(self) -> list[dict[str, object]]:
-        """The fleet as an inventory."""
-        return [
-            {
+    def inventory(self, keys: bool = False) -> list[dict[str, object]]:
+        """The fleet as an inventory; with `keys`, what each device shows, as its owner knows it."""
+        out: list[dict[str, object]] = []
+        for name, port in sorted(self.ports.items()):
+            method = self.method(name)
+            entry: dict[str, object] = {
                 "name": name,
                 "address": "127.0.0.1",
-                "method": self.method(name),
+                "method": method,
                 "port": port,
-                "credential": "fleet-snmp" if self.method(name) == "snmp" else "fleet",
+                "credential": "fleet-snmp" if method == "snmp" else "fleet",
+                "group": "routers" if self.devices[name].routes else "hosts",
             }
-            for name, port in sorted(self.ports.items())
-        ]
+            if keys and method != "snmp":
+                device = self.devices[name]
+                entry["key"] = (
+                    restconf.shown(device.certificate)
+                    if method == "restconf"
+                    else device.host_key.get_fingerprint()
+                )
+            out.append(entry)
+        return out
 
     def write_inventory(self, path: Path) -> None:
         """The inventory as a file that `gather` takes."""
-        path.write_text(yaml.safe_dump(self.inventory(), sort_keys=False))
+        path.parent.mkdir(parents=True, exist_ok=True)
+        fresh = path.with_suffix(".new")
+        fresh.write_text(yaml.safe_dump(self.inventory(keys=True), sort_keys=False))
+        fresh.rename(path)
 
 
-def kept_key(folder: Path) -> Callable[[str], asyncssh.SSHKey]:
-    """Host keys that stay the same from start to start, in a folder of the installation's."""
+def kept_identity(folder: Path) -> Callable[[str], Identity]:
+    """Keys and certificates that stay the same from start to start, in a folder."""
 
-    def key(name: str) -> asyncssh.SSHKey:
-        path = folder / f"{hashlib.sha256(name.encode()).hexdigest()[:16]}.key"
-        if not path.exists():
+    def identity(name: str) -> Identity:
+        stem = hashlib.sha256(name.encode()).hexdigest()[:16]
+        key, chain, private = (folder / f"{stem}.{kind}" for kind in ("key", "cert", "cert-key"))
+        if not private.exists():
             folder.mkdir(parents=True, exist_ok=True)
-            made = asyncssh.generate_private_key("ssh-ed25519")
-            path.touch(mode=0o600)
-            made.write_private_key(str(path))
-        return asyncssh.read_private_key(str(path))
+            for path in (key, private):
+                path.touch(mode=0o600)
+            asyncssh.generate_private_key("ssh-ed25519").write_private_key(str(key))
+            made = restconf.certificate(name)
+            chain.write_bytes(made[0])
+            private.write_bytes(made[1])
+        return asyncssh.read_private_key(str(key)), (chain.read_bytes(), private.read_bytes())
 
-    return key
+    return identity
 
 
-async def serve(fleet: Fleet, first_port: int, keys: Path) -> None:
-    """Runs a fleet until it is stopped."""
-    await fleet.start(first_port, kept_key(keys))
+async def serve(fleet: Fleet, first_port: int, keys: Path, inventory: Path | None) -> None:
+    """Runs a fleet until it is stopped; its inventory is written once it can be reached."""
+    await fleet.start(first_port, kept_identity(keys))
+    if inventory is not None:
+        fleet.write_inventory(inventory)
     await asyncio.Event().wait()

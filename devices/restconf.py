@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import base64
 import json
+import ssl
 import tempfile
 from collections.abc import Awaitable, Callable
 from datetime import UTC, datetime, timedelta
@@ -21,6 +22,7 @@ from lxml import etree
 
 from trochos.core.change.data import plain
 from trochos.core.readers.located_xml import parse_xml
+from trochos.gather.methods.restconf import fingerprint
 
 from .datastore import Datastore, children
 from .device import Device
@@ -56,6 +58,12 @@ def certificate(name: str) -> tuple[bytes, bytes]:
         serialization.NoEncryption(),
     )
     return made.public_bytes(serialization.Encoding.PEM), private
+
+
+def shown(held: tuple[bytes, bytes] | None) -> str:
+    """The fingerprint of a certificate, as a client would write it."""
+    assert held is not None
+    return fingerprint(ssl.PEM_cert_to_DER_cert(held[0].decode()))
 
 
 class Application:
@@ -171,7 +179,8 @@ async def _send(
 
 async def listen(device: Device, port: int, username: str, password: str) -> uvicorn.Server:
     """The device's web server on loopback."""
-    made, private = certificate(device.name)
+    device.certificate = device.certificate or certificate(device.name)
+    made, private = device.certificate
     with tempfile.TemporaryDirectory() as folder:
         chain, key = Path(folder, "cert.pem"), Path(folder, "key.pem")
         chain.write_bytes(made)

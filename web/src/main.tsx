@@ -14,6 +14,7 @@ import { ChangePage } from "./change/ChangePage";
 import { DevicePage } from "./device/DevicePage";
 import { DevicesPage } from "./device/DevicesPage";
 import { FindingsPage } from "./findings/FindingsPage";
+import { GatherPage } from "./gather/GatherPage";
 import { MapPage } from "./map/MapPage";
 import { NeighboursPage } from "./neighbours/NeighboursPage";
 import "./styles.css";
@@ -51,6 +52,8 @@ function App() {
         <Route index element={<Home />} />
         <Route path="sign-in" element={<Navigate replace to="/" />} />
         <Route path="surveys" element={<SurveysPage />} />
+        <Route path="gather" element={<GatherPage />} />
+        <Route path="gather/:run" element={<GatherPage />} />
         <Route path="account" element={<AccountPage />} />
         <Route path="s/:survey/case" element={<CasePage />} />
         <Route path="s/:survey/cases" element={<CaseList />} />

@@ -5,9 +5,52 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+from ..gather.inventory import read_inventory
 from ..local import read_folder
+from .gathering import vault
+from .gathering.models import InventoryDevice, Plan, StoredCredential
 from .surveys.models import Case
 from .surveys.store import store
+
+FLEET = {
+    "fleet": {"username": "surveyor", "password": "lantern-oil"},
+    "fleet-snmp": {"community": "ebb-and-flow"},
+}
+"""What the simulated devices accept (devices/fleet.py); they guard nothing."""
+
+
+def load_live(inventory: Path, drawing: Path) -> None:
+    """The simulated devices in the inventory, at the ports where they listen this time.
+
+    Their keys are this installation's own, so they are trusted; what a person changed stays.
+    """
+    credentials = {}
+    for name, parts in FLEET.items():
+        held = StoredCredential.objects.filter(name=name).first()
+        if held is None:
+            held = StoredCredential.objects.create(
+                name=name,
+                username=parts.get("username", ""),
+                parts=sorted(parts),
+                sealed=vault.seal(parts),
+            )
+        credentials[name] = held
+    for target in read_inventory(inventory.read_text()):
+        InventoryDevice.objects.update_or_create(
+            name=target.name,
+            credential=credentials[target.credential],
+            defaults={
+                "address": target.address,
+                "method": target.method,
+                "port": target.port,
+                "group": target.group,
+                "key": target.key or "",
+            },
+        )
+    plan = Plan.current()
+    if not plan.drawing and drawing.exists():
+        plan.drawing = drawing.read_text()
+        plan.save()
 
 
 def load(folder: Path) -> None:

@@ -12,6 +12,7 @@ import threading
 import time
 from pathlib import Path
 
+from ..local import state_directory
 from .cluster import ClusterError, ensure_database
 
 OWNER = "owner"
@@ -86,6 +87,35 @@ def sign_in_link(port: int) -> str:
     return f"http://127.0.0.1:{port}/sign-in#{OneTimeLink.issue(user)}"
 
 
+SNMP_ONLY = ("tern-camera", "tide-tables")
+OVER_RESTCONF = ("office", "noddy", "ruff")
+
+
+def live_demo(root: Path, inventory: Path) -> Kept:
+    """The demo network's devices, live on loopback."""
+    command = [sys.executable, "-m", "devices", str(root / "demo" / "broken"), "--port", "8500"]
+    command += ["--inventory", str(inventory)]
+    for method, names in (("snmp", SNMP_ONLY), ("restconf", OVER_RESTCONF)):
+        for name in names:
+            command += ["--method", f"{name}={method}"]
+    paths = os.pathsep.join([str(root / "src"), str(root)])
+    return Kept(command, {"PYTHONPATH": paths})
+
+
+def take_in_fleet(root: Path, inventory: Path) -> None:
+    """Enters the simulated devices into the inventory as soon as they can be reached."""
+    from django.db import connection
+
+    from .demo import load_live
+
+    for _ in range(240):
+        if inventory.exists():
+            load_live(inventory, root / "demo" / "broken" / "topology.json")
+            break
+        time.sleep(0.25)
+    connection.close()
+
+
 def main(arguments: list[str] | None = None) -> int:
     parser = argparse.ArgumentParser(prog="trochos up", description=__doc__)
     parser.add_argument("--port", type=int, default=8420)
@@ -123,7 +153,12 @@ def main(arguments: list[str] | None = None) -> int:
         )
     )
 
-    worker = Kept([sys.executable, "-m", "trochos.server.worker"])
+    kept = [Kept([sys.executable, "-m", "trochos.server.worker"])]
+    if not options.no_demo:
+        inventory = state_directory() / "fleet" / "inventory.yaml"
+        inventory.unlink(missing_ok=True)
+        kept.append(live_demo(root, inventory))
+        threading.Thread(target=take_in_fleet, args=(root, inventory), daemon=True).start()
 
     def announce() -> None:
         while not server.started:
@@ -134,11 +169,13 @@ def main(arguments: list[str] | None = None) -> int:
 
     logging.getLogger("uvicorn.error").setLevel(logging.WARNING)
     threading.Thread(target=announce, daemon=True).start()
-    worker.start()
+    for process in kept:
+        process.start()
     try:
         server.run()
     finally:
-        worker.stop()
+        for process in kept:
+            process.stop()
     return 0 if server.started else 1
 
 

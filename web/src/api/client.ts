@@ -55,6 +55,19 @@ export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
   return answer.data;
 }
 
+/** Waits for a call that answers with nothing. */
+export async function done(call: Promise<Answer<unknown>>): Promise<void> {
+  let answer: Answer<unknown>;
+  try {
+    answer = await call;
+  } catch {
+    throw new Problem(sentenceOf(null, 0), 0);
+  }
+  if (!answer.response.ok) {
+    throw new Problem(sentenceOf(answer.error, answer.response.status), answer.response.status);
+  }
+}
+
 export interface Upload {
   file: File;
   path: string;

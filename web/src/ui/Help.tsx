@@ -10,6 +10,7 @@ const KEYS: [string, string][] = [
   ["f", "findings"],
   ["r", "what was read"],
   ["s", "surveys"],
+  ["g", "gather from live devices"],
   ["← →", "along the journey, on a hop"],
   ["t", "theme: system, light, dark"],
   ["?", "this list"],

@@ -1,4 +1,4 @@
-import { Cable, FilePen, Handshake, ListChecks, MapIcon, Moon, FolderOpen, Search, Siren, Sun, SunMoon, UserRound } from "lucide-react";
+import { Cable, FilePen, Handshake, ListChecks, MapIcon, Moon, FolderOpen, RadioTower, Search, Siren, Sun, SunMoon, UserRound } from "lucide-react";
 import { useEffect, useState, type ReactNode } from "react";
 import { NavLink, Outlet, useLocation, useNavigate, useParams } from "react-router";
 
@@ -63,6 +63,7 @@ export function Shell() {
           void Promise.resolve(navigate(`${base}/case`)).then(() => setTimeout(focus, 60));
         }
       } else if (event.key === "s") void navigate("/surveys");
+      else if (event.key === "g") void navigate("/gather");
       else if (event.key === "t") nextTheme();
       else if (place && survey) {
         // The map keeps the case that one is looking at.
@@ -92,6 +93,7 @@ export function Shell() {
           </>
         ) : null}
         <Item to="/surveys" icon={<FolderOpen size={18} aria-hidden />} shortcut="s">Surveys</Item>
+        <Item to="/gather" icon={<RadioTower size={18} aria-hidden />} shortcut="g">Gather</Item>
         <span className="mt-auto flex flex-col items-center gap-1">
           <button type="button" className="btn btn-ghost btn-sm btn-square" aria-label="Go to anything (Ctrl K)" title="Go to anything (Ctrl K)" onClick={() => setPalette(true)}><Search size={17} /></button>
           <button type="button" className="btn btn-ghost btn-sm btn-square" aria-label={`Theme: ${words}`} title={`Theme: ${words} (t)`} onClick={nextTheme}><ThemeIcon size={17} /></button>

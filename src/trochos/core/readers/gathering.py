@@ -26,7 +26,7 @@ def read(device: str, file: str, document: Document) -> tuple[CaptureDraft, str 
     for what, why in (missing.members() if missing is not None else {}).items():
         why.seen = 1
         # Tables are only ever set beside the computed ones, so an answer does not need them.
-        if any(word in what for word in ("route", "neigh", "state")):
+        if any(word in what for word in ("table", "route", "the state")):
             continue
         source = Source(device, file, why.key_line, str(why.value))
         draft.unmodelled.append(

@@ -17,27 +17,28 @@ from .secure_shell import connected
 
 
 class Item(NamedTuple):
-    """One command, and the file that its answer becomes."""
+    """One command, the file that its answer becomes, and what it is in words."""
 
     file: str
     command: str
+    what: str
 
 
 READS = (
-    Item("frr.conf", "vtysh -c 'show running-config'"),
-    Item("frr-route.json", "vtysh -c 'show ip route json'"),
-    Item("frr-route6.json", "vtysh -c 'show ipv6 route json'"),
-    Item("ip-addr.json", "ip -j addr"),
-    Item("ip-link.json", "ip -j -d link"),
-    Item("ip-route.json", "ip -j route"),
-    Item("ip-route6.json", "ip -j -6 route"),
-    Item("ip-neigh.json", "ip -j neigh"),
-    Item("bridge-vlan.json", "bridge -j vlan show"),
-    Item("nft.json", "nft -j list ruleset"),
-    Item("sysctl.txt", "sysctl -a"),
-    Item("resolv.conf", "cat /etc/resolv.conf"),
-    Item("hosts", "cat /etc/hosts"),
-    Item("sockets.txt", "ss -tuln"),
+    Item("frr.conf", "vtysh -c 'show running-config'", "the running configuration"),
+    Item("frr-route.json", "vtysh -c 'show ip route json'", "the IPv4 routing table"),
+    Item("frr-route6.json", "vtysh -c 'show ipv6 route json'", "the IPv6 routing table"),
+    Item("ip-addr.json", "ip -j addr", "interfaces and addresses"),
+    Item("ip-link.json", "ip -j -d link", "links, bridges and tunnels"),
+    Item("ip-route.json", "ip -j route", "the kernel's IPv4 routes"),
+    Item("ip-route6.json", "ip -j -6 route", "the kernel's IPv6 routes"),
+    Item("ip-neigh.json", "ip -j neigh", "the neighbour table"),
+    Item("bridge-vlan.json", "bridge -j vlan show", "VLANs of ports"),
+    Item("nft.json", "nft -j list ruleset", "filters"),
+    Item("sysctl.txt", "sysctl -a", "kernel settings"),
+    Item("resolv.conf", "cat /etc/resolv.conf", "resolvers"),
+    Item("hosts", "cat /etc/hosts", "the hosts file"),
+    Item("sockets.txt", "ss -tuln", "listening sockets"),
 )
 """All that is ever run on a device. There is no way to run anything else."""
 _NOT_THERE = (126, 127)
@@ -52,23 +53,22 @@ async def gather(
     out = Gathered()
     async with connected(target, credential, budget) as connection:
         for number, item in enumerate(READS):
-            progress(item.command, number, len(READS))
+            progress(item.what, number, len(READS))
             status, text, said = await within(
-                budget.bounds.step, f"The command {item.command!r}", _run(connection, item, budget)
+                budget.bounds.step, f"Reading {item.what}", _run(connection, item, budget)
             )
             if status == 0:
                 # A program may have nothing to say; an empty file says no more.
                 if text.strip():
                     _keep(out, item, _tidied(item, text))
             elif status in _NOT_THERE or item.file in _MAY_LACK:
-                out.absent.append(item.command)
+                out.absent.append(item.what)
             else:
-                out.missing[item.command] = (
-                    f"{item.command} failed: {said or f'exit status {status}'}."
-                )
+                why = said or f"exit status {status}"
+                out.missing[item.what] = f"Reading {item.what} failed: {why}."
     known = {"frr.conf", "ip-addr.json", "ip-link.json"}
     if not known & set(out.files):
-        wrong = [i.command for i in READS if i.file in known and i.command in out.missing]
+        wrong = [i.what for i in READS if i.file in known and i.what in out.missing]
         if wrong:
             raise Garbled(out.missing[wrong[0]])
         raise NotOffered(
@@ -83,10 +83,10 @@ def _keep(out: Gathered, item: Item, text: str) -> None:
         try:
             json.loads(text)
         except (ValueError, RecursionError):
-            out.missing[item.command] = f"{item.command} answered with something that is not JSON."
+            out.missing[item.what] = f"Asked for {item.what}, it answered with no JSON."
             return
     elif item.file == "frr.conf" and not looks_like(text):
-        out.missing[item.command] = f"{item.command} answered with something else."
+        out.missing[item.what] = f"Asked for {item.what}, it answered something else."
         return
     out.files[item.file] = text
 
@@ -105,7 +105,7 @@ async def _run(
         said = await process.stderr.read(2000)
         await process.wait_closed()
         if process.exit_status is None:
-            raise Closed(f"The device ended {item.command!r} in the middle.")
+            raise Closed(f"The device ended the conversation while it gave {item.what}.")
         # A line that mentions a secret must not become part of a sentence.
         lines = [line for line in said.decode("utf-8", "replace").splitlines() if line.strip()]
         return (

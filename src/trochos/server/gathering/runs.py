@@ -35,7 +35,7 @@ def begin(
     Raises:
         NothingToGather: no device was named.
     """
-    from .tasks import gather_part
+    from .tasks import PART, enqueue
 
     listed = list(devices)
     if not listed:
@@ -52,7 +52,7 @@ def begin(
         )
         # In the same transaction: either there are jobs and parts, or neither.
         for part in parts:
-            gather_part.defer(part=part.pk)
+            enqueue(PART, part=part.pk)
     return run
 
 
@@ -94,7 +94,7 @@ def tell(number: int, step: str, done: int, of: int) -> bool:
 
 def take_in(number: int, outcome: Outcome) -> None:
     """Stores what a device gave; the last one of a run has the survey stored."""
-    from .tasks import store_survey
+    from .tasks import STORE, enqueue
 
     files = device_files(outcome, fingerprint_key())
     says = outcome.problem or " ".join(outcome.gathered.missing.values())
@@ -113,7 +113,7 @@ def take_in(number: int, outcome: Outcome) -> None:
         if run.state == "running" and not run.parts.filter(state__in=OPEN).exists():
             run.state = "storing"
             run.save(update_fields=["state"])
-            store_survey.defer(gathering=run.pk)
+            enqueue(STORE, gathering=run.pk)
 
 
 def note(outcome: Outcome) -> None:

@@ -4,9 +4,15 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+from functools import cache
 
 from asgiref.sync import sync_to_async
+from django.db import DEFAULT_DB_ALIAS
+from procrastinate import App
 from procrastinate.contrib.django import app
+from procrastinate.contrib.django.django_connector import DjangoConnector
+from procrastinate.manager import JobManager
+from procrastinate.tasks import configure_task
 
 from ...gather.collect import collect
 from ...gather.credentials import Credential
@@ -15,9 +21,25 @@ from . import runs, vault
 from .models import StoredCredential
 
 QUEUE = "gathering"
+PART, STORE = "gathering.part", "gathering.store"
 STALLED = 30
 """Seconds without a sign of life after which a worker's jobs are given to another."""
 _TICK = 0.4
+
+
+@cache
+def _django() -> JobManager:
+    """The queue over Django's own connection."""
+    return App(connector=DjangoConnector(alias=DEFAULT_DB_ALIAS)).job_manager
+
+
+def enqueue(task: str, **arguments: int) -> None:
+    """Puts work into the queue within the transaction that is open.
+
+    In a worker the application's own connector has connections of its own; a job put in over
+    those could be taken up before the transaction that it rests on is there.
+    """
+    configure_task(name=task, job_manager=_django(), queue=QUEUE).defer(**arguments)
 
 
 def stored_credential(name: str) -> Credential:
@@ -32,7 +54,7 @@ def stored_credential(name: str) -> Credential:
     return vault.unseal(name, bytes(held.sealed))
 
 
-@app.task(queue=QUEUE, name="gathering.part")
+@app.task(queue=QUEUE, name=PART)
 async def gather_part(part: int) -> None:
     """Gathers one device of a run."""
     target = await sync_to_async(runs.claim)(part)
@@ -70,7 +92,7 @@ async def gather_part(part: int) -> None:
     await sync_to_async(runs.take_in)(part, work.result())
 
 
-@app.task(queue=QUEUE, name="gathering.store")
+@app.task(queue=QUEUE, name=STORE)
 async def store_survey(gathering: int) -> None:
     """Stores the survey of a run."""
     await sync_to_async(runs.finish)(gathering)
