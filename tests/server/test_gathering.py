@@ -233,6 +233,21 @@ def test_a_worker_that_dies_loses_nothing(client: Client, fleet: Fleet) -> None:
     assert StoredSurvey.objects.count() == 1
 
 
+def test_jobs_that_the_queue_lost_are_put_in_again(client: Client, fleet: Fleet) -> None:
+    """The database went away under a worker: its jobs are over for the queue."""
+    stock(client, fleet)
+    _, run = send(client, "post", "gatherings", {})
+    Part.objects.filter(device="heron").update(state="running")
+    with connection.cursor() as cursor:
+        cursor.execute("UPDATE procrastinate_jobs SET status = 'failed'")
+    assert runs.take_up() == len(NAMES)
+    assert runs.take_up() == 0
+    work()
+    assert send(client, "get", f"gatherings/{run['id']}")[1]["state"] == "done"
+    Gathering.objects.update(state="storing")
+    assert runs.take_up() == 1
+
+
 def test_storing_twice_stores_once(client: Client, fleet: Fleet) -> None:
     stock(client, fleet)
     _, run = send(client, "post", "gatherings", {})

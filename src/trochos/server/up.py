@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
+import ctypes
 import logging
 import os
+import signal
 import socket
 import subprocess
 import sys
@@ -22,6 +25,12 @@ def _listening(port: int) -> bool:
     with socket.socket() as probe:
         probe.settimeout(0.5)
         return probe.connect_ex(("127.0.0.1", port)) == 0
+
+
+def _end_with_parent() -> None:
+    """What runs beside the server ends with it, also if it is killed (prctl(2))."""
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).prctl(1, signal.SIGTERM)
 
 
 class Kept:
@@ -50,7 +59,9 @@ class Kept:
         wait = 0.5
         while not self._stopping.is_set():
             began = time.monotonic()
-            self._process = subprocess.Popen(self.command, env=self.environment)
+            self._process = subprocess.Popen(
+                self.command, env=self.environment, preexec_fn=_end_with_parent
+            )
             if self._stopping.is_set():
                 self._process.terminate()
             self._process.wait()
@@ -85,6 +96,14 @@ def sign_in_link(port: int) -> str:
         username=OWNER, defaults={"is_staff": True, "is_superuser": True}
     )
     return f"http://127.0.0.1:{port}/sign-in#{OneTimeLink.issue(user)}"
+
+
+def keep_database() -> None:
+    """Starts the database again should it end; what was under way goes on from its last step."""
+    while True:
+        time.sleep(5)
+        with contextlib.suppress(ClusterError, OSError):
+            ensure_database()
 
 
 SNMP_ONLY = ("tern-camera", "tide-tables")
@@ -169,6 +188,7 @@ def main(arguments: list[str] | None = None) -> int:
 
     logging.getLogger("uvicorn.error").setLevel(logging.WARNING)
     threading.Thread(target=announce, daemon=True).start()
+    threading.Thread(target=keep_database, daemon=True).start()
     for process in kept:
         process.start()
     try:

@@ -12,6 +12,7 @@ from datetime import timedelta
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from ...core.readers.archives import UploadError
 from ...gather.collect import Outcome
@@ -153,6 +154,29 @@ def finish(number: int) -> None:
         run.save()
         run.parts.update(files=None)
     expire(Plan.current().keep)
+
+
+def take_up() -> int:
+    """Puts work into the queue again that nobody has any more; returns how much.
+
+    A job that could not even say that it failed, because the database was gone, is over for the
+    queue; its part of the run is not.
+    """
+    from .tasks import PART, STORE, enqueue
+
+    with transaction.atomic():
+        live = ProcrastinateJob.objects.filter(status__in=("todo", "doing"))
+        parts = {job.args.get("part") for job in live.filter(task_name=PART)}
+        stores = {job.args.get("gathering") for job in live.filter(task_name=STORE)}
+        open_parts = Part.objects.filter(gathering__state="running", state__in=OPEN)
+        lost = [pk for pk in open_parts.values_list("pk", flat=True) if pk not in parts]
+        for number in lost:
+            enqueue(PART, part=number)
+        waiting = Gathering.objects.filter(state="storing").values_list("pk", flat=True)
+        unsaved = [pk for pk in waiting if pk not in stores]
+        for number in unsaved:
+            enqueue(STORE, gathering=number)
+    return len(lost) + len(unsaved)
 
 
 def cancel(run: Gathering) -> None:

@@ -107,6 +107,7 @@ async def rescue(timestamp: int) -> None:
     stalled = await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED)
     for job in stalled:
         await app.job_manager.retry_job(job)
+    await sync_to_async(runs.take_up)()
 
 
 @app.periodic(cron="* * * * *")
