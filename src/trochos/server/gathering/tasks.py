@@ -98,7 +98,8 @@ async def store_survey(gathering: int) -> None:
     await sync_to_async(runs.finish)(gathering)
 
 
-@app.periodic(cron="*/10 * * * * *")
+# The sixth field is the seconds.
+@app.periodic(cron="* * * * * */10")
 @app.task(
     queue=QUEUE, name="gathering.rescue", queueing_lock="gathering.rescue", pass_context=False
 )
