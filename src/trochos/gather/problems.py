@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import errno
+import socket
+
 
 class Problem(Exception):
     """A device could not be gathered, or not wholly. `kind` is a word for machines."""
@@ -15,6 +18,21 @@ class Unreachable(Problem):
     """Nobody answers at the address and port."""
 
     kind, again = "unreachable", True
+
+
+def nobody(where: str, error: OSError) -> Unreachable:
+    """What an address that cannot be connected to says, in words."""
+    if isinstance(error, ConnectionRefusedError) or error.errno == errno.ECONNREFUSED:
+        why = "the port is closed"
+    elif isinstance(error, socket.gaierror):
+        why = "its name does not resolve"
+    elif error.errno in (errno.EHOSTUNREACH, errno.ENETUNREACH):
+        why = "there is no way to it from here"
+    elif "Connect call failed" in str(error):
+        why = "the port is closed"
+    else:
+        why = (error.strerror or "no reason given").lower()
+    return Unreachable(f"Nobody answers at {where}: {why}.")
 
 
 class TimedOut(Problem):

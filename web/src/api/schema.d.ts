@@ -874,6 +874,8 @@ export interface components {
             state: components["schemas"]["ComparedRouteShapeStateEnum"];
             computed: components["schemas"]["RouteShape"] | null;
             gathered: components["schemas"]["GatheredRouteShape"] | null;
+            /** @description why they may differ */
+            reason: string | null;
         };
         /**
          * @description * `same` - same

@@ -214,6 +214,7 @@ function Compare({ data }: { data: Device }) {
     { head: "", value: (row) => COMPARED[row.state], width: "8rem", show: (row) => <b className={row.state === "same" ? "good" : "stop"}>{COMPARED[row.state]}</b> },
     { head: "computed", value: (row) => row.computed ? `${protocolWords(row.computed)} ${hops(row.computed)}` : "", width: "1.6fr", mono: true },
     { head: "gathered", value: (row) => row.gathered ? `${row.gathered.protocol} ${hops(row.gathered)}` : "", width: "1.6fr", mono: true },
+    { head: "likely because", value: (row) => row.reason ?? "", width: "1.8fr" },
   ];
   return (
     <div className="flex h-full flex-col">

@@ -54,7 +54,7 @@ export function GatherPage() {
             Gather {group ? group : "all"} now
           </button>
           {groups.length ? (
-            <select className="select select-sm w-auto" aria-label="Group" value={group} onChange={(event) => setGroup(event.target.value)}>
+            <select className="select select-sm w-36" aria-label="Group" value={group} onChange={(event) => setGroup(event.target.value)}>
               <option value="">all devices</option>
               {groups.map((item) => <option key={item}>{item}</option>)}
             </select>

@@ -18,6 +18,7 @@ _NAMES = "urn:ietf:params:xml:ns:yang:"
 _OURS = "urn:trochos:yang:"
 _WRAPPERS = ("rpc-reply", "data", "config")
 _TAG = re.compile(r"<(?:\"[^\"]*\"|'[^']*'|[^>\"'])*>")
+_START = re.compile(r"\s*<[A-Za-z_?!](?!ecret:[0-9a-f]{12}>)")
 _IDENTITY = re.compile(r"([A-Za-z_][\w.-]*):([\w.-]+)")
 # Lists that often have one entry: a list stays a list, so that its entries have the same path.
 _LISTS = frozenset(
@@ -79,8 +80,8 @@ class XmlNode(Node):
 
 
 def looks_like(text: str) -> bool:
-    """True if a text begins as XML does."""
-    return text.lstrip()[:1] == "<"
+    """True if a text begins as XML does; a secret's mark alone is none."""
+    return _START.match(text) is not None
 
 
 def namespace(module: str) -> str:

@@ -61,6 +61,7 @@ _WORDS = (
     "snmp",
 )
 _ESCAPED = re.compile(r"&lt;secret:([0-9a-f]{12})&gt;")
+_IS_XML = re.compile(r"\s*<(?!secret:)")
 _DONE = re.compile(r"<secret:[0-9a-f]{12}>")
 
 
@@ -73,7 +74,7 @@ def fingerprint(secret: str, key: bytes) -> str:
 def mask(text: str, key: bytes) -> str:
     """Replaces every secret that a pattern recognises; line breaks stay where they are."""
 
-    if text.lstrip()[:1] == "<":
+    if _IS_XML.match(text):
         # In XML the mark itself is escaped, so that the document stays well-formed.
         opened = _ESCAPED.sub(r"<secret:\1>", text)
         return _DONE.sub(lambda m: f"&lt;{m.group(0)[1:-1]}&gt;", _mask(opened, key))

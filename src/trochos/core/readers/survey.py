@@ -214,7 +214,7 @@ class _Survey:
             self.keep(device, name, text)
             self.done(Ledger(device or None, name, "empty file", lines), device)
             return
-        if stripped[0] in "{[<":
+        if stripped[0] in "{[" or is_xml(text):
             self.data_file(device, name, text, lines, flat)
             return
         if name in ("expectations.yaml", "expectations.yml") and not device:

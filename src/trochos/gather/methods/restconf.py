@@ -26,6 +26,7 @@ from ..problems import (
     Problem,
     TimedOut,
     Unreachable,
+    nobody,
 )
 from .base import Gathered, Progress
 
@@ -55,7 +56,7 @@ async def _certificate(target: Target, budget: Budget) -> bytes:
     except ssl.SSLError as error:
         raise Garbled(f"{where} does not speak TLS ({error.reason or 'no reason'}).") from error
     except OSError as error:
-        raise Unreachable(f"Nobody answers at {where}: {error.strerror or 'no route'}.") from error
+        raise nobody(where, error) from error
     shown = writer.get_extra_info("ssl_object").getpeercert(True)
     writer.transport.abort()
     if not shown:

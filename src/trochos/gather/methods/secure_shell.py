@@ -18,7 +18,7 @@ from ..problems import (
     KeyUnknown,
     LoginRefused,
     Problem,
-    Unreachable,
+    nobody,
 )
 
 
@@ -93,7 +93,7 @@ async def connected(
     except (asyncssh.ConnectionLost, asyncssh.DisconnectError) as error:
         raise Closed(f"{where} closed the connection before the login: {_why(error)}.") from error
     except OSError as error:
-        raise Unreachable(f"Nobody answers at {where}: {error.strerror or 'no route'}.") from error
+        raise nobody(where, error) from error
     try:
         yield connection
     except (asyncssh.ConnectionLost, asyncssh.DisconnectError, BrokenPipeError) as error:

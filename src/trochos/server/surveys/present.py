@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from ...core.diagnosis.finding import Finding
+from ...core.diagnosis.reality import compare_table
 from ...core.forwarding.sources import usable_addresses
-from ...core.network.facts import Device, End, Interface, Segment
-from ...core.protocols.routes import Route
+from ...core.network.facts import Device, End, GatheredRoute, Interface, Segment
 from ...core.survey import Computed
 
 
@@ -99,72 +99,37 @@ def _interface(survey: Computed, device: Device, interface: Interface) -> dict[s
     }
 
 
-def _hops(route: Route) -> list[tuple[str, str | None, str | None]]:
-    return sorted(
-        (
-            (
-                "discard" if hop.action == "reject" else hop.action,
-                str(hop.address) if hop.address else None,
-                hop.interface,
-            )
-            for hop in route.next_hops
-        ),
-        key=str,
-    )
-
-
 def _family(survey: Computed, device: Device, family: int) -> dict[str, object]:
     """A computed table, and beside it the one that the device gave, if it gave one."""
     routes = sorted(
         survey.tables.of(device.name, family).routes,
         key=lambda r: (r.prefix.network, r.prefix.length, not r.selected, r.distance),
     )
-    gathered = device.gathered.get(family, ())
-    real = {
-        route.prefix: route
-        for route in gathered
-        if route.selected and not (family == 6 and route.prefix.network >> 118 == 0x3FA)
-    }
-    ours = {r.prefix: r for r in routes if r.selected and r.protocol != "local"}
-    compared = []
-    for prefix in sorted(real.keys() | ours.keys()) if gathered else ():
-        mine, theirs = ours.get(prefix), real.get(prefix)
-        if mine is None:
-            state = "missing"
-        elif theirs is None:
-            state = "extra"
-        else:
-            hops = sorted(
-                (("discard" if a == "reject" else a, b, c) for a, b, c in theirs.next_hops),
-                key=str,
-            )
-            same = hops == _hops(mine) and (
-                theirs.protocol == mine.protocol
-                or (theirs.protocol == "kernel" and mine.protocol == "connected")
-            )
-            state = "same" if same else "different"
-        compared.append(
-            {
-                "prefix": str(prefix),
-                "state": state,
-                "computed": mine.as_json() if mine else None,
-                "gathered": None
-                if theirs is None
-                else {
-                    "prefix": str(theirs.prefix),
-                    "protocol": theirs.protocol,
-                    "selected": theirs.selected,
-                    "next_hops": [
-                        {"action": a, "address": b, "interface": c, "weight": 1}
-                        for a, b, c in theirs.next_hops
-                    ],
-                },
-            }
-        )
+    compared = [
+        {
+            "prefix": str(row.prefix),
+            "state": row.state,
+            "computed": row.computed.as_json() if row.computed else None,
+            "gathered": None if row.gathered is None else _gathered(row.gathered),
+            "reason": row.reason,
+        }
+        for row in compare_table(survey.tables, device, family)
+    ]
     return {
         "routes": [route.as_json() for route in routes],
-        "gathered": bool(gathered),
+        "gathered": bool(device.gathered.get(family)),
         "compared": compared,
+    }
+
+
+def _gathered(route: GatheredRoute) -> dict[str, object]:
+    return {
+        "prefix": str(route.prefix),
+        "protocol": route.protocol,
+        "selected": route.selected,
+        "next_hops": [
+            {"action": a, "address": b, "interface": c, "weight": 1} for a, b, c in route.next_hops
+        ],
     }
 
 

@@ -12,6 +12,7 @@ from . import (
     links,
     loops,
     neighbours,
+    reality,
     statics,
     switches,
     tunnels,
@@ -30,6 +31,7 @@ FAMILIES = (
     forwarding,
     filters,
     switches,
+    reality,
 )
 KINDS: dict[str, str] = {kind: text for family in FAMILIES for kind, text in family.KINDS.items()}
 

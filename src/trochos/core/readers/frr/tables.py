@@ -46,7 +46,8 @@ def read(root: Node, file: str) -> CaptureDraft:
                     _SAME.get(protocol, protocol),
                     entry.integer("distance"),
                     entry.integer("metric"),
-                    bool(entry.boolean("selected")),
+                    # What the kernel refused is chosen, and not used.
+                    bool(entry.boolean("selected")) and not entry.boolean("failed"),
                     tuple(sorted(hops, key=str)),
                 )
             )

@@ -128,6 +128,7 @@ class ComparedRouteShape(Shape):
     state = s.ChoiceField(["same", "different", "missing", "extra"])
     computed = RouteShape(allow_null=True)
     gathered = GatheredRouteShape(allow_null=True)
+    reason = s.CharField(allow_null=True, help_text="why they may differ")
 
 
 class FamilyTableShape(Shape):
