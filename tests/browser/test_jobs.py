@@ -374,3 +374,29 @@ def test_faults_that_hide_each_other_are_rehearsed_together(page: Page, broken: 
     expect(suspects).to_contain_text("2 faults hide behind each other", timeout=60_000)
     suspects.get_by_role("button", name="Rehearse them together").click()
     expect(page.get_by_role("region", name="What the change does")).to_contain_text("is healed")
+
+
+def test_two_surveys_are_compared(page: Page, broken: int) -> None:
+    page.goto("/surveys")
+    page.get_by_role("link", name="Compare two").click()
+    said = page.get_by_test_id("compared")
+    expect(said).to_contain_text("no longer work", timeout=30_000)
+    expect(page.get_by_role("table", name="pairs that differ")).to_contain_text("fails now")
+    page.get_by_role("tab", name="texts").click()
+    expect(page.get_by_role("region", name="mole running.json").first).to_be_visible()
+    page.get_by_role("tab", name="routes").click()
+    expect(page.get_by_role("table", name="routes that differ")).to_be_visible()
+    page.get_by_role("tab", name="neighbours").click()
+    expect(page.get_by_role("table", name="neighbours that differ")).to_contain_text("lost")
+    # The address says all of it, so that it can be sent to somebody.
+    page.reload()
+    expect(page.get_by_role("table", name="neighbours that differ")).to_contain_text("lost")
+
+
+def test_a_survey_is_pinned(page: Page, broken: int) -> None:
+    page.goto("/surveys")
+    pin = page.get_by_role("button", name="Pin Before the season")
+    pin.click()
+    expect(pin).to_have_attribute("aria-pressed", "true")
+    page.reload()
+    expect(pin).to_have_attribute("aria-pressed", "true")

@@ -18,6 +18,7 @@ import { GatherPage } from "./gather/GatherPage";
 import { MapPage } from "./map/MapPage";
 import { NeighboursPage } from "./neighbours/NeighboursPage";
 import "./styles.css";
+import { ComparePage } from "./surveys/ComparePage";
 import { ReadingPage } from "./surveys/ReadingPage";
 import { SurveysPage } from "./surveys/SurveysPage";
 import { Shell } from "./ui/Shell";
@@ -54,6 +55,7 @@ function App() {
         <Route path="surveys" element={<SurveysPage />} />
         <Route path="gather" element={<GatherPage />} />
         <Route path="gather/:run" element={<GatherPage />} />
+        <Route path="surveys/compare" element={<ComparePage />} />
         <Route path="account" element={<AccountPage />} />
         <Route path="s/:survey/case" element={<CasePage />} />
         <Route path="s/:survey/cases" element={<CaseList />} />

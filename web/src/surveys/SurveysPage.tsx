@@ -1,8 +1,8 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
 
-import { uploadSurvey, type Shapes, type Upload } from "../api/client";
+import { ask, client, uploadSurvey, type Shapes, type Upload } from "../api/client";
 import { useSurveys } from "../api/queries";
 import { DataTable, type Column } from "../ui/DataTable";
 import { Failed, Working } from "../ui/States";
@@ -15,6 +15,11 @@ type Survey = Shapes["SurveyShape"];
 export function SurveysPage() {
   const surveys = useSurveys();
   const navigate = useNavigate();
+  const queries = useQueryClient();
+  const pin = useMutation({
+    mutationFn: (row: Survey) => ask(client.PATCH("/api/surveys/{survey}", { params: { path: { survey: row.id } }, body: { pinned: !row.pinned } })),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["surveys"] }),
+  });
   const columns = useMemo<Column<Survey>[]>(
     () => [
       {
@@ -32,12 +37,22 @@ export function SurveysPage() {
         show: (row) => <Link className="underline decoration-dotted" to={`/s/${row.id}/findings`}>{row.findings.breaks ? <b className="stop">{row.findings.breaks} break something</b> : "nothing breaks"}</Link>,
       },
       { head: "cases", value: (row) => row.cases, width: "4.5rem", right: true },
+      {
+        head: "kept", value: (row) => (row.pinned ? "pinned" : ""), width: "6rem",
+        show: (row) => <button type="button" className={`btn btn-xs ${row.pinned ? "btn-primary" : "btn-ghost"}`} aria-pressed={row.pinned} aria-label={`Pin ${row.title}`}
+          title={row.pinned ? "It stays, whatever the plan says" : row.gathered ? "It goes when newer ones come, unless it is pinned" : "It was stored by hand and stays"}
+          onClick={() => pin.mutate(row)}>{row.pinned ? "pinned" : "pin"}</button>,
+      },
     ],
-    [],
+    [pin],
   );
   return (
     <div className="flex h-full min-h-0 flex-col gap-4 p-4">
-      <h1 className="text-lg font-semibold">Surveys</h1>
+      <div className="flex items-center gap-3">
+        <h1 className="text-lg font-semibold">Surveys</h1>
+        <Link className="btn btn-sm ml-auto" to="/gather">Gather from live devices</Link>
+        {(surveys.data?.surveys.length ?? 0) > 1 ? <Link className="btn btn-sm" to="/surveys/compare">Compare two</Link> : null}
+      </div>
       <Drop onStored={(made) => void navigate(`/s/${made.id}/reading`)} />
       {surveys.isPending ? <Working what="Opening the list" /> : null}
       {surveys.error ? <Failed error={surveys.error} /> : null}
