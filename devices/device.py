@@ -47,6 +47,8 @@ class Device:
     )
     certificate: tuple[bytes, bytes] | None = None
     """For HTTPS: the certificate and its key, as PEM."""
+    answers: Callable[[str, str], str] | None = None
+    """What ping and traceroute print on it; None where there are no such programs."""
     store: Datastore | None = None
     lock: threading.Lock = field(default_factory=threading.Lock)
 

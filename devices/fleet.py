@@ -15,7 +15,7 @@ import yaml
 
 from trochos.core.survey import Computed
 
-from . import mib, restconf, shell, snmp
+from . import mib, probes, restconf, shell, snmp
 from .device import Device
 
 USERNAME, PASSWORD, COMMUNITY = "surveyor", "lantern-oil", "ebb-and-flow"
@@ -56,6 +56,7 @@ class Fleet:
             self.devices[name] = Device(
                 name, texts, self.tables_of, self.forget, self.faults.get(name)
             )
+            self.devices[name].answers = lambda who, asked: probes.said(self.network(), who, asked)
 
     # -- the network they make -----------------------------------------------------------
 

@@ -134,6 +134,9 @@ def test_from_a_new_device_to_a_verified_case(page: Page, fleet: Fleet, tmp_path
         form.get_by_label("What was said").fill("Planning cannot see the kiosk")
         form.get_by_role("button", name="Keep").click()
         page.get_by_role("button", name="Confirm").click()
+        probe = page.get_by_role("region", name="Probe")
+        probe.get_by_role("button", name="Ask it now").click()
+        expect(probe).to_contain_text("planning-desk gets no answer, as computed.", timeout=30_000)
         first = page.get_by_test_id("suspect").first
         expect(first).to_contain_text("proven", timeout=60_000)
         expect(first).to_contain_text("mole")
@@ -151,6 +154,9 @@ def test_from_a_new_device_to_a_verified_case(page: Page, fleet: Fleet, tmp_path
         with ThreadPoolExecutor(1) as pool:
             text = Path(got.value.path()).read_text()
             pool.submit(asyncio.run, apply(fleet.ports["mole"], text)).result(30)
+        page.goto(case)
+        probe.get_by_role("button", name="Ask it now").click()
+        expect(probe).to_contain_text("although the survey says otherwise", timeout=30_000)
         gather_now(page, len(fleet.devices))
         page.goto(case)
         newest = page.get_by_label("Verify on a newer survey")

@@ -67,6 +67,7 @@ urlpatterns = [
     path("api/inventory/credentials", gathering.CredentialsView.as_view()),
     path("api/inventory/credentials/<int:credential>", gathering.CredentialView.as_view()),
     path("api/inventory/plan", gathering.PlanView.as_view()),
+    path("api/surveys/<int:survey>/probes", gathering.ProbeView.as_view()),
     path("api/gatherings", gathering.GatheringsView.as_view()),
     path("api/gatherings/<int:gathering>", gathering.GatheringView.as_view()),
     path("api/gatherings/<int:gathering>/cancel", gathering.CancelView.as_view()),

@@ -568,6 +568,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surveys/{survey}/probes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A complaint asked of the device itself, beside what is computed. */
+        post: operations["probe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surveys/{survey}/proposals": {
         parameters: {
             query?: never;
@@ -1409,6 +1426,40 @@ export interface components {
          * @enum {string}
          */
         PrivProtocolEnum: "aes" | "aes256" | "des";
+        ProbeRequestRequest: {
+            to: string;
+            source?: string;
+            /** @default 0 */
+            size: number;
+            /** @default false */
+            dont_fragment: boolean;
+            from: string;
+        };
+        ProbeShape: {
+            device: string;
+            sent: number;
+            received: number;
+            agrees: boolean;
+            says: string;
+            traced: boolean;
+            hops: components["schemas"]["ProbedHopShape"][];
+        };
+        ProbedHopShape: {
+            hop: number;
+            computed: string[];
+            answered: string | null;
+            device: string | null;
+            state: components["schemas"]["ProbedHopShapeStateEnum"];
+        };
+        /**
+         * @description * `same` - same
+         *     * `silent` - silent
+         *     * `stops` - stops
+         *     * `elsewhere` - elsewhere
+         *     * `more` - more
+         * @enum {string}
+         */
+        ProbedHopShapeStateEnum: "same" | "silent" | "stops" | "elsewhere" | "more";
         ProfileShape: {
             links: components["schemas"]["LinkSizeShape"][];
             whole: number | null;
@@ -2903,6 +2954,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PathShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    probe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                survey: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProbeRequestRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["ProbeRequestRequest"];
+                "multipart/form-data": components["schemas"]["ProbeRequestRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProbeShape"];
                 };
             };
             400: {

@@ -5,6 +5,7 @@ import { Works, Severity } from "../ui/Badge";
 import { EvidenceLink } from "../ui/EvidenceLink";
 import { WORKS_WORDS } from "../ui/words";
 import type { Path } from "./journey";
+import { Probe } from "./Probe";
 import { Rungs } from "./Rungs";
 import { Sizes } from "./Sizes";
 import { Suspects } from "./Suspects";
@@ -61,6 +62,7 @@ export function Aside({ survey, question, path, also, ids }: {
         </section>
       ) : null}
       <Rungs survey={survey} question={question} />
+      <Probe survey={survey} question={question} device={path.from.device ?? ""} />
       {rows.length > 1 ? (
         <section aria-label="By source address">
           <h2 className="pb-1.5"><b>By source address</b> <span className="soft">of {path.from.device}</span></h2>

@@ -55,7 +55,7 @@ async def gather(
         for number, item in enumerate(READS):
             progress(item.what, number, len(READS))
             status, text, said = await within(
-                budget.bounds.step, f"Reading {item.what}", _run(connection, item, budget)
+                budget.bounds.step, f"Reading {item.what}", run_command(connection, item, budget)
             )
             if status == 0:
                 # A program may have nothing to say; an empty file says no more.
@@ -91,7 +91,7 @@ def _keep(out: Gathered, item: Item, text: str) -> None:
     out.files[item.file] = text
 
 
-async def _run(
+async def run_command(
     connection: asyncssh.SSHClientConnection, item: Item, budget: Budget
 ) -> tuple[int, str, str]:
     """One command's exit status, its output, and the last line of its complaints."""

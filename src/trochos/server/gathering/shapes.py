@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from rest_framework import serializers as s
 
 from ...gather.credentials import AUTH_PROTOCOLS, PRIV_PROTOCOLS
@@ -91,6 +93,36 @@ class TestShape(Shape):
     got = s.ListField(child=s.CharField())
     absent = s.ListField(child=s.CharField())
     seconds = s.FloatField()
+
+
+class ProbeRequest(Shape):
+    to = s.CharField(max_length=200)
+    source = s.CharField(  # type: ignore[assignment]
+        max_length=100, required=False, allow_blank=True
+    )
+    size = s.IntegerField(required=False, default=0, min_value=0, max_value=65535)
+    dont_fragment = s.BooleanField(required=False, default=False)
+
+    def get_fields(self) -> dict[str, Any]:
+        return {**super().get_fields(), "from": s.CharField(max_length=200)}
+
+
+class ProbedHopShape(Shape):
+    hop = s.IntegerField()
+    computed = s.ListField(child=s.CharField())
+    answered = s.CharField(allow_null=True)
+    device = s.CharField(allow_null=True)
+    state = s.ChoiceField(["same", "silent", "stops", "elsewhere", "more"])
+
+
+class ProbeShape(Shape):
+    device = s.CharField()
+    sent = s.IntegerField()
+    received = s.IntegerField()
+    agrees = s.BooleanField()
+    says = s.CharField()
+    traced = s.BooleanField()
+    hops = ProbedHopShape(many=True)
 
 
 class GatheringRequest(Shape):

@@ -16,17 +16,21 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from ...core.diagnosis.probed import beside
+from ...core.forwarding.path import Traffic
 from ...gather.bounds import Bounds
 from ...gather.collect import collect
 from ...gather.credentials import Credential, credential_from
 from ...gather.inventory import InventoryError, Target, read_inventory, target_from
-from ...gather.problems import CredentialMissing
+from ...gather.probes import Question, probe
+from ...gather.problems import CredentialMissing, Problem
 from ..surveys.models import StoredSurvey
-from ..surveys.store import files_of
+from ..surveys.store import computed, files_of
 from . import runs, shapes, vault
 from .models import OPEN, Gathering, InventoryDevice, Plan, StoredCredential
 from .tasks import stored_credential
 
+PROBE_BOUNDS = Bounds(connect=5, step=15, device=40, tries=1)
 TEST_BOUNDS = Bounds(connect=5, step=10, device=20, tries=1)
 
 
@@ -241,6 +245,64 @@ class TestView(APIView):
                 "got": sorted(outcome.gathered.files),
                 "absent": outcome.gathered.absent,
                 "seconds": round(time.monotonic() - started, 2),
+            }
+        )
+
+
+class ProbeView(APIView):
+    """A complaint asked of the device itself, beside what is computed."""
+
+    @extend_schema(
+        operation_id="probe",
+        request=shapes.ProbeRequest,
+        responses={200: shapes.ProbeShape, 400: shapes.ErrorShape},
+    )
+    def post(self, request: Request, survey: int) -> Response:
+        sent = shapes.ProbeRequest(data=request.data)
+        sent.is_valid(raise_exception=True)
+        asked = sent.validated_data
+        opened = computed(get_object_or_404(StoredSurvey, pk=survey))
+        traffic = Traffic(
+            asked.get("source") or None,
+            size=asked["size"],
+            dont_fragment=asked["dont_fragment"],
+        )
+        path = opened.path(asked["from"], asked["to"], traffic)
+        held = InventoryDevice.objects.filter(name=path.sender).first()
+        if held is None:
+            raise ValidationError(
+                f"{path.sender} is not in the inventory, so nobody can ask it. Add it under Gather."
+            )
+        question = Question(
+            path.target,
+            path.source if asked.get("source") else None,
+            asked["size"],
+            asked["dont_fragment"],
+        )
+        try:
+            credential = stored_credential(held.credential.name)
+            seen = asyncio.run(probe(held.target, credential, question, PROBE_BOUNDS))
+        except Problem as problem:
+            raise ValidationError(f"{path.sender} cannot be asked: {problem}") from problem
+        found = beside(opened.forwarding, path, seen)
+        return Response(
+            {
+                "device": path.sender,
+                "sent": seen.echo.sent,
+                "received": seen.echo.received,
+                "agrees": found.agrees,
+                "says": found.says,
+                "traced": seen.hops is not None,
+                "hops": [
+                    {
+                        "hop": row.hop,
+                        "computed": list(row.computed),
+                        "answered": row.answered,
+                        "device": row.device,
+                        "state": row.state,
+                    }
+                    for row in (found.hops if seen.hops is not None else ())
+                ],
             }
         )
 

@@ -1,0 +1,116 @@
+"""Probes: what a device itself sees when it asks for a target, over SSH.
+
+Two programs and no other: ping, and a trace of hops by growing hop limits. Addresses are
+parsed before they become part of a command, so nothing else can be said to the device.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from ..core.diagnosis.probed import Echo, Probed
+from ..core.network.addressing import Address
+from .bounds import Bounds, Budget, within
+from .credentials import Credential
+from .inventory import Target
+from .methods.commands import Item, run_command
+from .methods.secure_shell import connected
+from .problems import NotOffered
+
+COUNT, HOPS = 3, 24
+_HEADERS = {4: 28, 6: 48}
+"""IP and ICMP headers: a size names the whole packet, ping wants what is inside."""
+_COUNTED = re.compile(r"(\d+) packets transmitted, (\d+)(?: packets)? received")
+_HOP = re.compile(r"^\s*(\d{1,2})\s+(.*)$")
+_ADDRESS = re.compile(
+    r"(?<![\w.:])((?:\d{1,3}\.){3}\d{1,3}|[0-9a-fA-F]{0,4}:[0-9a-fA-F:.]+)(?![\w.:])"
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """What is probed: a target, perhaps from a source, with a size."""
+
+    target: Address
+    source: Address | None = None
+    size: int = 0
+    dont_fragment: bool = False
+
+
+def ping_command(question: Question) -> str:
+    """The command that asks for echoes."""
+    family = question.target.family
+    parts = [f"ping -{family} -n -c {COUNT} -W 1"]
+    if question.source is not None:
+        parts.append(f"-I {question.source}")
+    if question.size:
+        parts.append(f"-s {max(0, question.size - _HEADERS[family])}")
+    if question.dont_fragment:
+        parts.append("-M do")
+    return " ".join([*parts, str(question.target)])
+
+
+def trace_command(question: Question) -> str:
+    """The command that asks hop by hop."""
+    parts = [f"traceroute -{question.target.family} -n -q 1 -w 1 -m {HOPS}"]
+    if question.source is not None:
+        parts.append(f"-s {question.source}")
+    return " ".join([*parts, str(question.target)])
+
+
+async def probe(
+    target: Target, credential: Credential, question: Question, bounds: Bounds | None = None
+) -> Probed:
+    """Asks a device for a target.
+
+    Raises:
+        Problem: the device cannot be asked, or has no ping.
+    """
+    if target.method != "ssh":
+        raise NotOffered("Probes go over SSH, and this device is asked in another way.")
+    bounds = bounds or Bounds()
+    budget = Budget(bounds)
+    async with connected(target, credential, budget) as connection:
+        status, text, said = await within(
+            bounds.step,
+            "The echo request",
+            run_command(connection, Item("", ping_command(question), "the echoes"), budget),
+        )
+        if status in (126, 127):
+            raise NotOffered("The device has no ping.")
+        counted = _COUNTED.search(text)
+        echo = Echo(
+            int(counted.group(1)) if counted else COUNT,
+            int(counted.group(2)) if counted else 0,
+            said if not counted else _told(text),
+        )
+        status, text, _ = await within(
+            bounds.device,
+            "The trace",
+            run_command(connection, Item("", trace_command(question), "the trace"), budget),
+        )
+    return Probed(echo, tuple(_hops(text)) if status not in (126, 127) else None)
+
+
+def _told(text: str) -> str | None:
+    """What somebody on the way answered instead: "Destination Host Unreachable" and its like."""
+    for line in text.splitlines():
+        match = re.match(r"^From (\S+).*?:? ((?:Destination|Time|Packet|Frag)\b.*)$", line)
+        if match is not None:
+            return f"{match.group(1).rstrip(':')} answered: {match.group(2).strip()[:80]}"
+    return None
+
+
+def _hops(text: str) -> list[str | None]:
+    """The address that answered per hop; None where nobody did."""
+    out: list[str | None] = []
+    for line in text.splitlines():
+        match = _HOP.match(line)
+        if match is None or int(match.group(1)) != len(out) + 1:
+            continue
+        found = _ADDRESS.search(match.group(2))
+        out.append(found.group(1) if found else None)
+    while out and out[-1] is None:
+        out.pop()
+    return out
