@@ -50,12 +50,18 @@ class Device:
     answers: Callable[[str, str], str] | None = None
     """What ping and traceroute print on it; None where there are no such programs."""
     store: Datastore | None = None
+    startup: Datastore | None = None
+    """What a YANG device would start with; edits change what runs, and not this."""
+    stored: str | None = None
+    """What a text device would start with."""
     lock: threading.Lock = field(default_factory=threading.Lock)
 
     def __post_init__(self) -> None:
         for text in self.files.values():
             if text.lstrip().startswith("{") and '"ietf-' in text:
                 self.store = Datastore(from_json(json.loads(text)))
+                self.startup = Datastore(from_json(json.loads(text)))
+        self.stored = self.files.get(TEXT)
 
     @property
     def routes(self) -> bool:
@@ -171,6 +177,12 @@ class Device:
             self.store.edit(config)
         self.changed()
 
+    def keep(self) -> None:
+        """What runs becomes what is started with."""
+        assert self.store is not None
+        with self.lock:
+            self.startup = Datastore(self.store.get(None))
+
     def enter(self, lines: list[str]) -> None:
         """Configuration lines, as typed into the router's own shell.
 
@@ -182,9 +194,13 @@ class Device:
         with self.lock:
             editor = Editor(self.name, TEXT, self.files[TEXT])
             context: list[str] = []
+            kept = False
             for raw in lines:
                 line = " ".join(raw.split())
-                if line in ("", "configure terminal", "write", "!"):
+                if line in ("", "configure terminal", "!"):
+                    continue
+                if line == "write":
+                    kept = True
                     continue
                 if line in ("exit", "exit-address-family"):
                     context = context[:-1]
@@ -203,6 +219,8 @@ class Device:
                 else:
                     editor.apply(TextEdit(self.name, TEXT, tuple(context), (), (line,)))
             self.files[TEXT] = "\n".join(one.text for one in editor.lines) + "\n"
+            if kept:
+                self.stored = self.files[TEXT]
         self.changed()
 
     def current(self) -> dict[str, str]:

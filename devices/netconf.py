@@ -17,6 +17,7 @@ _CAPABILITIES = (
     "urn:ietf:params:netconf:base:1.0",
     "urn:ietf:params:netconf:base:1.1",
     "urn:ietf:params:netconf:capability:writable-running:1.0",
+    "urn:ietf:params:netconf:capability:startup:1.0",
     "urn:ietf:params:xml:ns:yang:ietf-interfaces?module=ietf-interfaces&amp;revision=2018-02-20",
     "urn:ietf:params:xml:ns:yang:ietf-routing?module=ietf-routing&amp;revision=2018-03-13",
 )
@@ -126,7 +127,9 @@ def _answer(device: Device, name: str, operation: Element) -> str:
     if name in ("get-config", "get"):
         filters = operation.find(f"{{{BASE}}}filter")
         wanted = children(filters) if filters is not None else None
-        found = device.store.get(wanted)
+        startup = operation.find(f"{{{BASE}}}source/{{{BASE}}}startup") is not None
+        asked = device.startup if startup and device.startup is not None else device.store
+        found = asked.get(wanted)
         if name == "get":
             from .datastore import Datastore
 
@@ -139,9 +142,21 @@ def _answer(device: Device, name: str, operation: Element) -> str:
         except EditRefused as error:
             return _error(error.tag, str(error))
         return "<ok/>"
+    if name == "copy-config":
+        return _copied(device, operation)
     if name in ("close-session", "lock", "unlock", "commit"):
         return "<ok/>"
     return _error("operation-not-supported", f"{name} is not offered.")
+
+
+def _copied(device: Device, operation: Element) -> str:
+    """Only what runs can be copied, and only to what is started with."""
+    running = operation.find(f"{{{BASE}}}source/{{{BASE}}}running")
+    startup = operation.find(f"{{{BASE}}}target/{{{BASE}}}startup")
+    if running is None or startup is None:
+        return _error("operation-not-supported", "Only running can be copied, to startup.")
+    device.keep()
+    return "<ok/>"
 
 
 def _error(tag: str, message: str) -> str:

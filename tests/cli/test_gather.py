@@ -67,6 +67,29 @@ def test_new_keys_can_be_taken_at_once_and_changed_ones_never(
     assert "was trusted" in capsys.readouterr().err
 
 
+def test_what_a_device_saw_is_kept_in_the_survey(
+    inventory: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    out = tmp_path / "probed"
+    call = ["gather", str(inventory), "--out", str(out), "--trust-new"]
+    assert main([*call, "--probe", "gull=nowhere"]) == 2
+    assert main([*call, "--probe", "mole=10.64.20.1"]) == 2
+    assert "not in the inventory" in capsys.readouterr().err
+    # One device has no way to be asked, which costs only its own probe.
+    asked = ["--probe", "gull=10.64.20.1", "--probe", "heron=10.64.20.1", "--json"]
+    assert main([*call, *asked]) == 1
+    (refused,) = json.loads(capsys.readouterr().out)["not_probed"]
+    assert refused.startswith("heron was not asked for 10.64.20.1")
+    (kept,) = json.loads((out / "devices/gull/probes.json").read_text())["trochos-probes:probes"]
+    assert (kept["target"], kept["sent"], kept["received"]) == ("10.64.20.1", 3, 3)
+    assert main(["inspect", str(out), "--json"]) in (0, 1)
+    document = json.loads(capsys.readouterr().out)
+    kinds = {r["file"]: r["kind"] for r in document["reading"] if r["device"] == "gull"}
+    assert kinds["probes.json"] == "probes taken on the device"
+    assert kinds["frr-stored.conf"] == "stored configuration"
+    assert "not-stored" not in {f["kind"] for f in document["findings"]}
+
+
 @pytest.mark.parametrize(
     ("text", "says"),
     [

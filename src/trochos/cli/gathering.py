@@ -13,6 +13,7 @@ from typing import Any
 
 import yaml
 
+from ..core.network.addressing import Address, parse_address
 from ..local import InputError, fingerprint_key
 
 
@@ -43,11 +44,28 @@ def _given(items: list[str]) -> dict[str, str]:
     return out
 
 
+def _asked(items: list[str], targets: tuple[Any, ...]) -> list[tuple[Any, Address]]:
+    """What `--probe` asks of whom, checked before anybody is asked."""
+    known = {target.name: target for target in targets}
+    out = []
+    for item in items:
+        name, mark, text = item.partition("=")
+        address = parse_address(text)
+        if not mark or address is None:
+            raise InputError(f"--probe takes DEVICE=ADDRESS, not {item!r}.")
+        if name not in known:
+            raise InputError(f"--probe names {name!r}, which is not in the inventory.")
+        out.append((known[name], address))
+    return out
+
+
 def run_gather(options: argparse.Namespace) -> int:
     """Gathers every device of an inventory; 1 if a device failed."""
     try:
         from ..gather.credentials import from_environment
         from ..gather.inventory import InventoryError, load_inventory
+        from ..gather.probes import FILE, Question, as_file, probe
+        from ..gather.problems import Problem
         from ..gather.run import gather_all
         from ..gather.survey import as_json, device_files, survey_files
     except ImportError as error:
@@ -72,6 +90,7 @@ def run_gather(options: argparse.Namespace) -> int:
     keys_path = inventory.with_suffix(".keys.yaml")
     keys = trusted_keys(keys_path) | _given(options.trust)
     targets = tuple(replace(t, key=t.key or keys.get(t.name)) for t in targets)
+    wanted = _asked(options.probe, targets)
     started = datetime.now(UTC)
 
     def say(text: str) -> None:
@@ -102,11 +121,25 @@ def run_gather(options: argparse.Namespace) -> int:
         outcomes = [by_name.get(o.target.name, o) for o in outcomes]
     if keys:
         keys_path.write_text(yaml.safe_dump(dict(sorted(keys.items()))))
+    probed: dict[str, list[Any]] = {}
+    refused: list[str] = []
+    for target, address in wanted:
+        target = replace(target, key=target.key or keys.get(target.name))
+        question = Question(address)
+        try:
+            seen = asyncio.run(probe(target, from_environment(target.credential), question))
+        except Problem as problem:
+            refused.append(f"{target.name} was not asked for {address}: {problem}")
+            say(refused[-1])
+            continue
+        say(f"{target.name} asked for {address}: {seen.echo.received} of {seen.echo.sent} echoes")
+        probed.setdefault(target.name, []).append((question, seen, datetime.now(UTC)))
     secret = fingerprint_key()
     title = options.title or f"Gathered from {inventory.name}"
-    files = survey_files(
-        {o.target.name: device_files(o, secret) for o in outcomes}, title, started, drawing
-    )
+    devices = {o.target.name: device_files(o, secret) for o in outcomes}
+    for name, taken in probed.items():
+        devices[name][FILE] = as_file(taken)
+    files = survey_files(devices, title, started, drawing)
     try:
         for path, data in files.items():
             place = out / path
@@ -117,6 +150,7 @@ def run_gather(options: argparse.Namespace) -> int:
     failed = [o for o in outcomes if o.problem is not None]
     document: dict[str, Any] = {
         "survey": str(out),
+        "not_probed": refused,
         "devices": [
             {"name": o.target.name, **as_json(o), "shown_key": o.shown_key} for o in outcomes
         ],
@@ -131,7 +165,7 @@ def run_gather(options: argparse.Namespace) -> int:
                 "Compare the keys that are shown with the devices' own, then trust each with "
                 "--trust DEVICE=KEY, or all of them with --trust-new."
             )
-    return 1 if failed else 0
+    return 1 if failed or refused else 0
 
 
 def _first(outcome: Any) -> bool:

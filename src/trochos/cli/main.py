@@ -108,6 +108,13 @@ def build_parser() -> argparse.ArgumentParser:
     gather.add_argument(
         "--trust-new", action="store_true", help="trust every key that is shown the first time"
     )
+    gather.add_argument(
+        "--probe",
+        action="append",
+        default=[],
+        metavar="DEVICE=ADDRESS",
+        help="let a device ask for an address, and keep what it saw in the survey",
+    )
     gather.add_argument("--json", action="store_true", help="print one JSON document")
     gather.set_defaults(run=run_gather)
 

@@ -6,8 +6,11 @@ parsed before they become part of a command, so nothing else can be said to the 
 
 from __future__ import annotations
 
+import json
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
+from datetime import datetime
 
 from ..core.diagnosis.probed import Echo, Probed
 from ..core.network.addressing import Address
@@ -26,6 +29,10 @@ _HOP = re.compile(r"^\s*(\d{1,2})\s+(.*)$")
 _ADDRESS = re.compile(
     r"(?<![\w.:])((?:\d{1,3}\.){3}\d{1,3}|[0-9a-fA-F]{0,4}:[0-9a-fA-F:.]+)(?![\w.:])"
 )
+
+
+FILE = "probes.json"
+"""Beside a device's other files: what it saw when it was asked for others."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,6 +98,25 @@ async def probe(
             run_command(connection, Item("", trace_command(question), "the trace"), budget),
         )
     return Probed(echo, tuple(_hops(text)) if status not in (126, 127) else None)
+
+
+def as_file(taken: Iterable[tuple[Question, Probed, datetime]]) -> str:
+    """Probes as the file that surveys keep of them."""
+    listed = [
+        {
+            "target": str(question.target),
+            "source": str(question.source) if question.source is not None else None,
+            "size": question.size,
+            "dont-fragment": question.dont_fragment,
+            "sent": seen.echo.sent,
+            "received": seen.echo.received,
+            "says": seen.echo.says,
+            "hops": None if seen.hops is None else list(seen.hops),
+            "taken": when.isoformat(timespec="seconds").replace("+00:00", "Z"),
+        }
+        for question, seen, when in taken
+    ]
+    return json.dumps({"trochos-probes:probes": listed}, indent=1)
 
 
 def _told(text: str) -> str | None:

@@ -256,3 +256,17 @@ export function useLadder(survey: number, question: Question | null) {
     retry: false,
   });
 }
+
+/** The probes of this complaint that the survey holds. */
+export function useStoredProbes(survey: number, question: Question) {
+  return useQuery({
+    queryKey: ["probes", survey, question.from, question.to, question.source ?? ""],
+    queryFn: () =>
+      ask(
+        client.GET("/api/surveys/{survey}/probes", {
+          params: { path: { survey }, query: { from: question.from, to: question.to, source: question.source } },
+        }),
+      ),
+    staleTime: Infinity,
+  });
+}

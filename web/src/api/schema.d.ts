@@ -575,7 +575,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** @description The probes of this complaint that the survey holds. */
+        get: operations["probes"];
         put?: never;
         /** @description A complaint asked of the device itself, beside what is computed. */
         post: operations["probe"];
@@ -1437,6 +1438,8 @@ export interface components {
         };
         ProbeShape: {
             device: string;
+            target: string;
+            taken: string | null;
             sent: number;
             received: number;
             agrees: boolean;
@@ -1460,6 +1463,9 @@ export interface components {
          * @enum {string}
          */
         ProbedHopShapeStateEnum: "same" | "silent" | "stops" | "elsewhere" | "more";
+        ProbesShape: {
+            probes: components["schemas"]["ProbeShape"][];
+        };
         ProfileShape: {
             links: components["schemas"]["LinkSizeShape"][];
             whole: number | null;
@@ -2962,6 +2968,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    probes: {
+        parameters: {
+            query: {
+                from: string;
+                source?: string;
+                to: string;
+            };
+            header?: never;
+            path: {
+                survey: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProbesShape"];
                 };
             };
         };

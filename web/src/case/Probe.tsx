@@ -1,10 +1,14 @@
 import { useMutation } from "@tanstack/react-query";
 import { useEffect } from "react";
+import { useParams } from "react-router";
 
 import { ask, client, type Shapes } from "../api/client";
 import { useInventory } from "../api/gathering";
-import type { Question } from "../api/queries";
+import { useStoredProbes, type Question } from "../api/queries";
+import { when } from "../ui/words";
+import { useStep } from "./steps";
 
+type Seen = Shapes["ProbeShape"];
 type Row = Shapes["ProbedHopShape"];
 const STATES: Record<Row["state"], string> = {
   same: "as computed",
@@ -14,10 +18,12 @@ const STATES: Record<Row["state"], string> = {
   more: "not computed",
 };
 
-/** Asks the device itself, and sets what it saw beside the journey. */
+/** What the device itself saw, set beside the journey: as the survey holds it, and asked live. */
 export function Probe({ survey, question, device }: { survey: number; question: Question; device: string }) {
+  const params = useParams<{ case: string }>();
   const inventory = useInventory();
-  const live = inventory.data?.devices.find((item) => item.name === device);
+  const stored = useStoredProbes(survey, question);
+  const live = inventory.data?.devices.find((item) => item.name === device && item.method === "ssh");
   const probe = useMutation({
     mutationFn: () =>
       ask(
@@ -29,32 +35,60 @@ export function Probe({ survey, question, device }: { survey: number; question: 
   });
   const { reset } = probe;
   useEffect(reset, [question.from, question.to, question.source, survey, reset]);
-  if (!live || live.method !== "ssh") return null;
+  const note = useStep(survey);
   const seen = probe.data;
+  const held = stored.data?.probes ?? [];
+  if (!live && held.length === 0) return null;
   return (
     <section aria-label="Probe">
       <h2 className="flex items-center gap-2 pb-1">
-        <b>Probe</b> <span className="soft">from {device}, live</span>
-        <button type="button" className="btn btn-xs ml-auto" disabled={probe.isPending} onClick={() => probe.mutate()}>{seen ? "Ask again" : "Ask it now"}</button>
+        <b>Probe</b> <span className="soft">from {device}</span>
+        {live ? (
+          <button type="button" className="btn btn-xs ml-auto" disabled={probe.isPending} onClick={() => { note.reset(); probe.mutate(); }}>{seen ? "Ask again" : "Ask it now"}</button>
+        ) : null}
       </h2>
       {probe.isPending ? <p role="status" className="soft">{device} is asking; up to half a minute.</p> : null}
       {probe.error ? <p role="alert" className="stop font-semibold">{probe.error.message}</p> : null}
-      {seen ? (
-        <>
-          <p className={seen.agrees ? "" : "stop font-semibold"}>{seen.says} <span className="soft font-normal">{seen.received} of {seen.sent} echoes.</span></p>
-          {seen.traced ? (
-            <ol className="space-y-0.5 pt-1">
-              {seen.hops.map((row) => (
-                <li key={row.hop} className="grid grid-cols-[1.2rem_minmax(0,1fr)_auto] gap-1">
-                  <span className="soft text-right">{row.hop}</span>
-                  <span>{row.computed.join(" or ") || row.device || ""} <span className="mono soft">{row.answered ?? ""}</span></span>
-                  <span className={row.state === "same" ? "good" : row.state === "elsewhere" || row.state === "more" ? "stop" : "soft"}>{STATES[row.state]}</span>
-                </li>
-              ))}
-            </ol>
-          ) : <p className="soft">It has no program that traces hops.</p>}
-        </>
+      {seen ? <What seen={seen} when="now" /> : null}
+      {seen && params.case ? (
+        <p className="pt-1">
+          <button
+            type="button"
+            className="btn btn-xs"
+            disabled={note.isPending || note.isSuccess}
+            onClick={() => note.mutate({ case: Number(params.case), body: { step: "note", text: wordsOf(seen) } })}
+          >
+            {note.isSuccess ? "Noted in the case" : "Note it in the case"}
+          </button>
+        </p>
       ) : null}
+      {note.error ? <p role="alert" className="stop font-semibold">{note.error.message}</p> : null}
+      {held.map((item, index) => <What key={index} seen={item} when={item.taken ? when(item.taken) : "in this survey"} />)}
     </section>
+  );
+}
+
+/** A probe as a note that a colleague understands without the picture. */
+function wordsOf(seen: Seen): string {
+  const hops = seen.traced ? ` Hops: ${seen.hops.map((row) => `${row.device ?? row.answered ?? "silent"}`).join(", ") || "none answered"}.` : "";
+  return `Probe from ${seen.device} to ${seen.target}: ${seen.received} of ${seen.sent} echoes. ${seen.says}${hops}`;
+}
+
+function What({ seen, when: time }: { seen: Seen; when: string }) {
+  return (
+    <div className="pb-2">
+      <p className={seen.agrees ? "" : "stop font-semibold"}>{seen.says} <span className="soft font-normal">{seen.received} of {seen.sent} echoes, {time}.</span></p>
+      {seen.traced ? (
+        <ol className="space-y-0.5 pt-1">
+          {seen.hops.map((row) => (
+            <li key={row.hop} className="grid grid-cols-[1.2rem_minmax(0,1fr)_auto] gap-1">
+              <span className="soft text-right">{row.hop}</span>
+              <span>{row.computed.join(" or ") || row.device || ""} <span className="mono soft">{row.answered ?? ""}</span></span>
+              <span className={row.state === "same" ? "good" : row.state === "elsewhere" || row.state === "more" ? "stop" : "soft"}>{STATES[row.state]}</span>
+            </li>
+          ))}
+        </ol>
+      ) : <p className="soft">It has no program that traces hops.</p>}
+    </div>
   );
 }

@@ -13,6 +13,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 from ..change.apply import apply
+from ..change.places import places_of
 from ..change.rehearse import Effect, compare_pairs
 from ..forwarding.endpoints import EndpointError
 from ..forwarding.families import FamilyReach
@@ -31,6 +32,7 @@ from .findings import Context, find_all
 from .remedies.bench import Bench
 from .remedies.of_findings import remedies_of
 from .suspects import LIKELY, PLAUSIBLE, POSSIBLE, SURE, WORKAROUND, Suspect, look, look_towards
+from .suspects.statics import leads_away
 from .touching import findings_on_path
 
 TRIALS = 260
@@ -224,8 +226,18 @@ class Search:
             else:
                 out.causes = self._unproven(options)
                 out.says = self._narrowed(path)
+        for cause in out.causes:
+            cause.option.finding = self._quoting(cause.option)
         out.tried, out.complete = self.tried, not self.stopped
         return out
+
+    def _quoting(self, option: Option) -> Finding:
+        """The finding with the very lines that its remedy changes or adds in its evidence."""
+        finding = option.finding
+        touched = places_of(self.base.survey, option.edits)
+        spots = {(s.device, s.file, s.line or s.text) for s in touched}
+        others = [s for s in finding.evidence if (s.device, s.file, s.line or s.text) not in spots]
+        return replace(finding, evidence=(*touched, *others))
 
     @staticmethod
     def _deaf(path: Path) -> bool:
@@ -270,7 +282,10 @@ class Search:
             if not remedies:
                 continue
             serious = finding.severity == "breaks"
-            if finding.id in near and serious:
+            if finding.kind == "statics-contradict" and self._leads_on(bench, finding):
+                # The branch goes the right way: who turns it back is further on.
+                weight = POSSIBLE
+            elif finding.id in near and serious:
                 weight = SURE
             elif serious and isinstance(finding.subject, Relation):
                 # News may get lost far from where it is missed.
@@ -294,6 +309,18 @@ class Search:
                 out.append(Option(suspect.finding, remedy, suspect.weight, order, known))
         out.sort(key=lambda o: (o.weight + min(o.order, 2), o.order))
         return out
+
+    def _leads_on(self, bench: Bench, finding: Finding) -> bool:
+        """True if the failing one of two equal ways leads nearer to an end of the complaint."""
+        first = self.first
+        assert first is not None and isinstance(finding.subject, tuple)
+        route, hop = finding.subject
+        return any(
+            end is not None
+            and route.prefix.contains(end)
+            and not leads_away(bench, finding.device, hop.interface, hop.address, end)
+            for end in (first.target, first.source)
+        )
 
     def _as_it_stands(self, finding: Finding) -> Finding:
         """A finding of a changed copy, with the line numbers of the texts that people have."""

@@ -225,9 +225,15 @@ class Device:
     hostname_source: Source | None = None
     unmodelled: tuple[Unmodelled, ...] = ()
     gathered: dict[int, tuple[GatheredRoute, ...]] = field(default_factory=dict, hash=False)
+    """Tables the device gave, per family: shown beside the computed ones, never used."""
     heard: tuple[Heard, ...] = ()
     """Its neighbours over LLDP, where gathered."""
-    """Tables the device gave, per family: shown beside the computed ones, never used."""
+    probes: tuple[ProbeFact, ...] = ()
+    """What it saw when it asked for others: shown beside what is computed, never used."""
+    unstored: Unstored | None = None
+    """How what it runs differs from what it has stored, where both were gathered."""
+    read_at: tuple[str, str] | None = None
+    """When it was gathered, from and until (RFC 3339), where that is known."""
     main_file: str | None = None
     routing: Routing = NO_ROUTING
     policy: Policy = NO_POLICY
@@ -259,6 +265,38 @@ class Heard(NamedTuple):
     port: str
     label: str | None
     """The port's description, where it has one besides its identifier."""
+    source: Source
+
+
+class ProbeFact(NamedTuple):
+    """What a device saw when it asked for an address: echoes, and who answered hop by hop."""
+
+    target: Address
+    source: Address | None
+    size: int
+    dont_fragment: bool
+    sent: int
+    received: int
+    says: str | None
+    """What somebody on the way answered instead."""
+    hops: tuple[str | None, ...] | None
+    """The address that answered at each hop, None where nobody did; None if not traced."""
+    taken: str | None
+    source_line: Source
+
+
+class Unstored(NamedTuple):
+    """Lines that run and are not stored, and lines that are stored and do not run."""
+
+    running: tuple[Source, ...]
+    stored: tuple[Source, ...]
+
+
+class Planned(NamedTuple):
+    """An address that a drawing or plan gives to an interface (RFC 8346)."""
+
+    end: End
+    address: Address
     source: Source
 
 
@@ -307,6 +345,8 @@ class Network:
     taken_at: str | None = None
     cables: tuple[Segment, ...] = ()
     """Where switches are: what is plugged into what, below the segments."""
+    planned: tuple[Planned, ...] = ()
+    """Addresses that the drawing gives to interfaces: compared with what they have."""
 
     def device(self, name: str) -> Device | None:
         for device in self.devices:

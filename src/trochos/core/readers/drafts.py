@@ -9,6 +9,7 @@ from ..network.facts import (
     Carried,
     GatheredRoute,
     Heard,
+    ProbeFact,
     Profile,
     Source,
     StaticRoute,
@@ -96,3 +97,5 @@ class CaptureDraft:
     reverse_path: list[ReversePath] = field(default_factory=list)
     services: Services = NO_SERVICES
     heard: list[Heard] = field(default_factory=list)
+    probes: list[ProbeFact] = field(default_factory=list)
+    read_at: tuple[str, str] | None = None

@@ -19,14 +19,17 @@ def read(device: str, file: str, document: Document) -> tuple[CaptureDraft, str 
     draft = CaptureDraft(file)
     held = document.root.get(_TOP)
     assert held is not None
+    started, ended = held.text("started"), held.text("ended")
+    if started and ended:
+        draft.read_at = (started, ended)
     held.ignore("method", "address", "absent", "started", "ended", "outcome", "problem")
     problem = held.peek("problem")
     failed = problem.value if problem is not None and isinstance(problem.value, str) else None
     missing = held.get("missing")
     for what, why in (missing.members() if missing is not None else {}).items():
         why.seen = 1
-        # Tables are only ever set beside the computed ones, so an answer does not need them.
-        if any(word in what for word in ("table", "route", "the state")):
+        # Tables and what is stored are only ever set beside what is computed: no answer needs them.
+        if any(word in what for word in ("table", "route", "the state", "stored")):
             continue
         source = Source(device, file, why.key_line, str(why.value))
         draft.unmodelled.append(

@@ -23,12 +23,13 @@ from ..network.facts import (
     Network,
     Profile,
     Source,
+    Unstored,
 )
 from ..network.filters import NO_SERVICES, Services
 from ..network.policy import NO_POLICY, Policy
 from ..network.quiet import without_collecting
 from ..network.routing import NO_ROUTING, Routing
-from . import gathering, hostfiles, iproute, nftables, reports, snmp, wiring
+from . import gathering, hostfiles, iproute, nftables, probes, reports, snmp, stored, wiring
 from .drafts import CaptureDraft, ConfigDraft, InterfaceDraft
 from .frr import tables as frr_tables
 from .frr import text as frr_text
@@ -69,6 +70,9 @@ class _Drafts:
     configs: list[ConfigDraft] = field(default_factory=list)
     captures: list[CaptureDraft] = field(default_factory=list)
     unread_files: int = 0
+    startup: tuple[str, Document] | None = None
+    """The stored configuration of a device that gave YANG data."""
+    data: dict[str, Document] = field(default_factory=dict)
 
 
 def read_survey(files: Mapping[str, bytes], key: bytes) -> Survey:
@@ -275,7 +279,7 @@ class _Survey:
         if wiring.looks_like(root):
             ledger = Ledger(None, name, wiring.KIND, lines)
             self.keep("", name, text)
-            self.wirings.append(wiring.read(root))
+            self.wirings.append(wiring.read(document, name))
             ledger.settle_json(root, matters=False)
             self.done(ledger, "")
             return
@@ -286,9 +290,22 @@ class _Survey:
         if gathering.looks_like(root):
             ledger = Ledger(device, name, gathering.KIND, lines)
             capture, ledger.note = gathering.read(device, name, document)
-            if capture.unmodelled:
+            if capture.unmodelled or capture.read_at:
                 self.draft(device).captures.append(capture)
             self.draft(device).unread_files += ledger.note is not None
+            ledger.settle_json(root, False)
+            self.done(ledger, device)
+            return
+        if probes.looks_like(root):
+            ledger = Ledger(device, name, probes.KIND, lines)
+            self.draft(device).captures.append(probes.read(device, name, document))
+            ledger.settle_json(root, False)
+            self.done(ledger, device)
+            return
+        if stored.is_startup(root):
+            ledger = Ledger(device, name, stored.KIND, lines)
+            self.draft(device).startup = (name, document)
+            root.use_all()
             ledger.settle_json(root, False)
             self.done(ledger, device)
             return
@@ -307,6 +324,7 @@ class _Survey:
                 self.draft(device).captures.append(lists)
             else:
                 self.draft(device).configs.append(config)
+                self.draft(device).data[name] = document
             tables = CaptureDraft(name)
             if (routing := root.peek("ietf-routing:routing")) is not None:
                 yang_state.tables(tables, routing)
@@ -385,6 +403,7 @@ class _Survey:
         for drawing in self.wirings:
             whole.nodes.update(drawing.nodes)
             whole.links.extend(link for link in drawing.links if link not in whole.links)
+            whole.planned.extend(drawing.planned)
         return self.join(whole, self.devices(whole))
 
     def assemble(
@@ -407,7 +426,33 @@ class _Survey:
 
     def devices(self, drawing: wiring.Wiring) -> dict[str, Device]:
         roles = {node.name: node.role for node in drawing.nodes.values() if node.role}
-        return {name: _merge(name, drafts, roles.get(name)) for name, drafts in self.drafts.items()}
+        out = {}
+        for name, drafts in self.drafts.items():
+            unstored = self.stored_apart(name, drafts)
+            merged = _merge(name, drafts, roles.get(name))
+            out[name] = replace(merged, unstored=unstored) if unstored else merged
+        return out
+
+    def stored_apart(self, device: str, drafts: _Drafts) -> Unstored | None:
+        """Sets a stored configuration aside, so that only the running one is computed."""
+        texts = self.texts.get(device, {})
+        if drafts.startup is not None and len(drafts.data) == 1:
+            return stored.of_data(device, next(iter(drafts.data.items())), drafts.startup)
+        whole = [c for c in drafts.configs if stored.is_whole(texts.get(c.file, ""))]
+        running = [c for c in whole if stored.is_printed(texts[c.file])]
+        if len(whole) != 2 or len(running) != 1:
+            return None
+        other = next(c for c in whole if c is not running[0])
+        drafts.configs.remove(other)
+        self.reports = [
+            replace(r, kind=stored.KIND) if (r.device, r.file) == (device, other.file) else r
+            for r in self.reports
+        ]
+        return stored.of_text(
+            device,
+            (running[0].file, texts[running[0].file]),
+            (other.file, texts[other.file]),
+        )
 
     def join(self, drawing: wiring.Wiring, devices: dict[str, Device]) -> Survey:
         heard = wiring.from_heard(devices.values()) if not drawing.links else None
@@ -431,6 +476,7 @@ class _Survey:
             self.title,
             self.taken_at,
             cables,
+            tuple(drawing.planned),
         )
         self.reports.sort(key=lambda r: (r.device or "", r.file))
         return Survey(network, tuple(self.reports), self.texts, drawing)
@@ -574,6 +620,8 @@ def _merge(name: str, drafts: _Drafts, role: str | None) -> Device:
         reverse_path=tuple(item for capture in captures for item in capture.reverse_path),
         services=_services(captures),
         heard=tuple(item for capture in captures for item in capture.heard),
+        probes=tuple(item for capture in captures for item in capture.probes),
+        read_at=next((c.read_at for c in captures if c.read_at), None),
     )
 
 

@@ -6,8 +6,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from ..network.addressing import Prefix, parse_address
-from ..network.facts import Device, End, Interface, Segment
-from .located_json import Node
+from ..network.facts import Device, End, Interface, Planned, Segment, Source
+from .located_json import Document, Node
 
 KIND = "wiring"
 _NETWORKS = "ietf-network:networks"
@@ -29,6 +29,7 @@ class WiringNode:
 class Wiring:
     nodes: dict[str, WiringNode] = field(default_factory=dict)
     links: list[tuple[End, End]] = field(default_factory=list)
+    planned: list[Planned] = field(default_factory=list)
 
 
 def looks_like(root: Node) -> bool:
@@ -38,10 +39,10 @@ def looks_like(root: Node) -> bool:
     )
 
 
-def read(root: Node) -> Wiring:
+def read(document: Document, file: str) -> Wiring:
     """Reads all networks of the file; each pair of ends is kept once, whichever direction."""
     wiring = Wiring()
-    for holder in list(root.walk()):
+    for holder in list(document.root.walk()):
         networks = holder.peek(_NETWORKS)
         if networks is None:
             continue
@@ -50,13 +51,13 @@ def read(root: Node) -> Wiring:
         for network in networks.items("network"):
             network.ignore("network-id", "network-types", "supporting-network")
             for entry in network.items("node"):
-                _node(entry, wiring)
+                _node(entry, wiring, document, file)
             for entry in network.items(_LINK) or network.items("link"):
                 _link(entry, wiring, seen)
     return wiring
 
 
-def _node(entry: Node, wiring: Wiring) -> None:
+def _node(entry: Node, wiring: Wiring, document: Document, file: str) -> None:
     name = entry.text("node-id")
     if not name:
         return
@@ -78,7 +79,11 @@ def _node(entry: Node, wiring: Wiring) -> None:
         if l3 is not None:
             for item in l3.items("ip-address"):
                 item.seen = 1
-                node.addressed |= parse_address(str(item.value)) is not None
+                address = parse_address(str(item.value))
+                if address is not None:
+                    node.addressed = True
+                    line = Source("", file, item.line, document.quote(item))
+                    wiring.planned.append(Planned(End(name, tp or ""), address, line))
 
 
 def _link(entry: Node, wiring: Wiring, seen: set[frozenset[End]]) -> None:

@@ -26,6 +26,7 @@ class Item(NamedTuple):
 
 READS = (
     Item("frr.conf", "vtysh -c 'show running-config'", "the running configuration"),
+    Item("frr-stored.conf", "cat /etc/frr/frr.conf", "the stored configuration"),
     Item("frr-route.json", "vtysh -c 'show ip route json'", "the IPv4 routing table"),
     Item("frr-route6.json", "vtysh -c 'show ipv6 route json'", "the IPv6 routing table"),
     Item("ip-addr.json", "ip -j addr", "interfaces and addresses"),
@@ -42,7 +43,14 @@ READS = (
 )
 """All that is ever run on a device. There is no way to run anything else."""
 _NOT_THERE = (126, 127)
-_MAY_LACK = ("bridge-vlan.json", "nft.json", "resolv.conf", "hosts", "frr-route6.json")
+_MAY_LACK = (
+    "frr-stored.conf",
+    "bridge-vlan.json",
+    "nft.json",
+    "resolv.conf",
+    "hosts",
+    "frr-route6.json",
+)
 """What a healthy device may answer with an error: no such file, or no such feature."""
 
 
@@ -115,7 +123,8 @@ async def run_command(
         )
 
 
-_PREAMBLE = ("Building configuration", "Current configuration")
+# The next line, "Current configuration:", stays: it tells a text that runs from one on disk.
+_PREAMBLE = ("Building configuration",)
 
 
 def _tidied(item: Item, text: str) -> str:

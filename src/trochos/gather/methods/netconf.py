@@ -32,6 +32,8 @@ STATE = (
     f'<routing xmlns="{_YANG}ietf-routing"><ribs/></routing>'
 )
 CONFIG_FILE, STATE_FILE = "netconf-running.xml", "netconf-state.xml"
+STARTUP_FILE = "netconf-startup.xml"
+_STARTUP = "urn:ietf:params:netconf:capability:startup:1.0"
 
 
 class Session:
@@ -136,6 +138,20 @@ async def gather(
                     "The running configuration holds nothing of ietf-interfaces or ietf-routing."
                 )
             out.files[CONFIG_FILE] = xml_data.document(config)
+            if _STARTUP in session.capabilities:
+                # RFC 6241, section 8.7: what it would start with is a datastore of its own.
+                try:
+                    kept = await within(
+                        budget.bounds.step,
+                        "The stored configuration",
+                        session.data(
+                            "<get-config><source><startup/></source>"
+                            f'<filter type="subtree">{CONFIGURATION}</filter></get-config>'
+                        ),
+                    )
+                    out.files[STARTUP_FILE] = instance(kept, "startup")
+                except NotOffered as problem:
+                    out.missing["the stored configuration"] = str(problem)
             progress("interfaces' state and routing tables", 2, 3)
             try:
                 state = await within(
@@ -144,7 +160,7 @@ async def gather(
                     session.data(f'<get><filter type="subtree">{STATE}</filter></get>'),
                 )
                 if state:
-                    out.files[STATE_FILE] = operational(state)
+                    out.files[STATE_FILE] = instance(state, "operational")
                 await within(5.0, "Closing", session.ask("<close-session/>"))
             except Closed as problem:
                 if STATE_FILE not in out.files:
@@ -155,15 +171,15 @@ async def gather(
     return out
 
 
-def operational(state: list[xml_data.Element]) -> str:
-    """State as an instance file that says so (RFC 9195, RFC 8342)."""
+def instance(data: list[xml_data.Element], datastore: str) -> str:
+    """Data as an instance file that says which datastore it is of (RFC 9195, RFC 8342)."""
     space = f"{_YANG}ietf-yang-instance-data"
     root = etree.Element(f"{{{space}}}instance-data-set", nsmap={None: space})
-    etree.SubElement(root, f"{{{space}}}name").text = "state"
+    etree.SubElement(root, f"{{{space}}}name").text = datastore
     store = etree.SubElement(root, f"{{{space}}}datastore", nsmap={"ds": f"{_YANG}ietf-datastores"})
-    store.text = "ds:operational"
+    store.text = f"ds:{datastore}"
     content = etree.SubElement(root, f"{{{space}}}content-data")
-    for element in state:
+    for element in data:
         content.append(element)
     etree.indent(root, "  ")
     return str(etree.tostring(root, encoding="unicode")) + "\n"

@@ -117,12 +117,18 @@ class ProbedHopShape(Shape):
 
 class ProbeShape(Shape):
     device = s.CharField()
+    target = s.CharField()
+    taken = s.CharField(allow_null=True)
     sent = s.IntegerField()
     received = s.IntegerField()
     agrees = s.BooleanField()
     says = s.CharField()
     traced = s.BooleanField()
     hops = ProbedHopShape(many=True)
+
+
+class ProbesShape(Shape):
+    probes = ProbeShape(many=True)
 
 
 class GatheringRequest(Shape):

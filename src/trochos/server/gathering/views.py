@@ -10,14 +10,15 @@ from typing import Any
 from django.db.models import Count, ProtectedError, Q
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from drf_spectacular.utils import OpenApiResponse, extend_schema
+from drf_spectacular.utils import OpenApiParameter, OpenApiResponse, extend_schema
 from rest_framework.exceptions import PermissionDenied, ValidationError
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ...core.diagnosis.probed import beside
-from ...core.forwarding.path import Traffic
+from ...core.diagnosis.probed import Echo, Probed, beside
+from ...core.forwarding.path import Path, Traffic
+from ...core.survey import Computed
 from ...gather.bounds import Bounds
 from ...gather.collect import collect
 from ...gather.credentials import Credential, credential_from
@@ -253,6 +254,30 @@ class ProbeView(APIView):
     """A complaint asked of the device itself, beside what is computed."""
 
     @extend_schema(
+        operation_id="probes",
+        parameters=[
+            OpenApiParameter("from", str, required=True),
+            OpenApiParameter("to", str, required=True),
+            OpenApiParameter("source", str),
+        ],
+        responses={200: shapes.ProbesShape},
+    )
+    def get(self, request: Request, survey: int) -> Response:
+        """The probes of this complaint that the survey holds."""
+        opened = computed(get_object_or_404(StoredSurvey, pk=survey))
+        asked = request.query_params
+        path = opened.path(
+            asked.get("from", ""), asked.get("to", ""), Traffic(asked.get("source") or None)
+        )
+        device = opened.network.device(path.sender)
+        out = []
+        for fact in device.probes if device is not None else ():
+            if fact.target == path.target and fact.source in (None, path.source):
+                seen = Probed(Echo(fact.sent, fact.received, fact.says), fact.hops)
+                out.append(_probed(opened, path, seen, fact.taken))
+        return Response({"probes": out})
+
+    @extend_schema(
         operation_id="probe",
         request=shapes.ProbeRequest,
         responses={200: shapes.ProbeShape, 400: shapes.ErrorShape},
@@ -284,27 +309,32 @@ class ProbeView(APIView):
             seen = asyncio.run(probe(held.target, credential, question, PROBE_BOUNDS))
         except Problem as problem:
             raise ValidationError(f"{path.sender} cannot be asked: {problem}") from problem
-        found = beside(opened.forwarding, path, seen)
-        return Response(
+        return Response(_probed(opened, path, seen, None))
+
+
+def _probed(opened: Computed, path: Path, seen: Probed, taken: str | None) -> dict[str, object]:
+    """What a device saw, beside the journey."""
+    found = beside(opened.forwarding, path, seen)
+    return {
+        "device": path.sender,
+        "target": str(path.target),
+        "taken": taken,
+        "sent": seen.echo.sent,
+        "received": seen.echo.received,
+        "agrees": found.agrees,
+        "says": found.says,
+        "traced": seen.hops is not None,
+        "hops": [
             {
-                "device": path.sender,
-                "sent": seen.echo.sent,
-                "received": seen.echo.received,
-                "agrees": found.agrees,
-                "says": found.says,
-                "traced": seen.hops is not None,
-                "hops": [
-                    {
-                        "hop": row.hop,
-                        "computed": list(row.computed),
-                        "answered": row.answered,
-                        "device": row.device,
-                        "state": row.state,
-                    }
-                    for row in (found.hops if seen.hops is not None else ())
-                ],
+                "hop": row.hop,
+                "computed": list(row.computed),
+                "answered": row.answered,
+                "device": row.device,
+                "state": row.state,
             }
-        )
+            for row in (found.hops if seen.hops is not None else ())
+        ],
+    }
 
 
 class CredentialsView(APIView):

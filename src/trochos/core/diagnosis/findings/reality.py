@@ -4,15 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ...network.facts import Device, End, Heard, Source
+from ...forwarding.endpoints import EndpointError
+from ...forwarding.path import Traffic, find_path
+from ...network.facts import Device, End, Heard, Planned, ProbeFact, Source, Unstored
+from ...network.instants import seconds_of
 from ..finding import NOTES, RISKS, Finding
+from ..probed import Echo, Probed, beside
 from ..reality import SAME, compare_table
 from .context import Context
 
 KINDS = {
     "cable-elsewhere": "A device hears another neighbour on a port than the wiring says.",
+    "not-stored": "A device runs with lines that it would not start with again.",
+    "plan-differs": "An interface does not have the address that the drawing gives it.",
+    "probe-disagrees": "What a device saw when it asked is not what is computed.",
+    "read-apart": "The devices of a survey were read minutes apart.",
     "table-differs": "A device's own table is not what its configuration implies.",
 }
+APART = 300
+"""Seconds: from here on, what was changed between two readings is worth a thought."""
 
 
 def find(context: Context) -> Iterator[Finding]:
@@ -23,6 +33,13 @@ def find(context: Context) -> Iterator[Finding]:
             yield from _cable(context, device, item, names)
         for family in (4, 6):
             yield from _table(context, device, family)
+        for probe in device.probes:
+            yield from _probe(context, device, probe)
+        if device.unstored is not None:
+            yield _not_stored(device, device.unstored)
+    for planned in context.network.planned:
+        yield from _planned(context, planned)
+    yield from _apart(context)
 
 
 def _cable(
@@ -80,4 +97,114 @@ def _table(context: Context, device: Device, family: int) -> Iterator[Finding]:
         f"The likely reason: {first.reason}.",
         evidence,
         key=str(family),
+    )
+
+
+def _probe(context: Context, device: Device, probe: ProbeFact) -> Iterator[Finding]:
+    traffic = Traffic(
+        str(probe.source) if probe.source is not None else None,
+        size=probe.size,
+        dont_fragment=probe.dont_fragment,
+    )
+    try:
+        path = find_path(context.forwarding, device.name, str(probe.target), traffic)
+    except EndpointError:
+        return  # the target or the source is of nobody here: nothing to compare it with
+    seen = Probed(Echo(probe.sent, probe.received, probe.says), probe.hops)
+    found = beside(context.forwarding, path, seen)
+    if found.agrees:
+        return
+    yield Finding(
+        "probe-disagrees",
+        NOTES,
+        device.name,
+        f"{device.name} asked for {probe.target}"
+        + (f" from {probe.source}" if probe.source else "")
+        + f": {found.says}",
+        "What a device sees is what is. Gather again; if it stays, what is computed here is not "
+        "to be relied on for this way.",
+        (probe.source_line,),
+        key=f"{probe.target}-{probe.source or ''}-{probe.size}",
+    )
+
+
+def _not_stored(device: Device, unstored: Unstored) -> Finding:
+    running, held = len(unstored.running), len(unstored.stored)
+    parts = []
+    if running:
+        parts.append(f"runs with {_lines(running)} not stored")
+    if held:
+        parts.append(f"has stored {_lines(held)} not running")
+    return Finding(
+        "not-stored",
+        RISKS,
+        device.name,
+        f"{device.name} {' and '.join(parts)}.",
+        "Its next restart undoes what runs now. Store the running configuration, or find out who "
+        "changed it.",
+        (*unstored.running[:4], *unstored.stored[:4]),
+    )
+
+
+def _lines(count: int) -> str:
+    return "1 line that is" if count == 1 else f"{count} lines that are"
+
+
+def _planned(context: Context, planned: Planned) -> Iterator[Finding]:
+    device = context.network.device(planned.end.device)
+    if device is None or device.role == "unread":
+        return
+    interface = device.interface(planned.end.interface)
+    if interface is not None and interface.has(planned.address):
+        return
+    family = planned.address.family
+    held = [
+        fact
+        for fact in (interface.addresses if interface is not None else ())
+        if fact.address.family == family and not fact.address.is_link_local
+    ]
+    elsewhere = next((i.name for i in device.interfaces if i.has(planned.address)), None)
+    has = (
+        f"has {held[0].value}"
+        if held
+        else "has no address"
+        if interface is not None
+        else "does not exist there"
+    )
+    where = f"; it stands on {elsewhere}" if elsewhere else ""
+    yield Finding(
+        "plan-differs",
+        NOTES,
+        device.name,
+        f"The drawing gives {planned.end} the address {planned.address}, and it {has}{where}.",
+        "Either the device or the drawing is wrong. What is computed follows the device.",
+        (planned.source, *(fact.source for fact in held[:1])),
+        planned.end.interface or None,
+        key=str(planned.address),
+    )
+
+
+def _apart(context: Context) -> Iterator[Finding]:
+    times: list[tuple[int, int, str]] = []
+    for device in context.network.devices:
+        if device.read_at is not None:
+            began, ended = map(seconds_of, device.read_at)
+            if began is not None and ended is not None:
+                times.append((began, ended, device.name))
+    if len(times) < 2:
+        return
+    first, last = min(times), max(times, key=lambda t: t[1])
+    gap = last[1] - first[0]
+    if gap < APART:
+        return
+    minutes = round(gap / 60)
+    yield Finding(
+        "read-apart",
+        NOTES,
+        last[2],
+        f"{first[2]} was read {minutes} minutes before {last[2]} was.",
+        "What somebody changed in between looks like a contradiction between the two. Gather "
+        "again before trusting a difference that has no other reason.",
+        (),
+        key="survey",
     )

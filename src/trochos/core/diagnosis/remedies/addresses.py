@@ -118,6 +118,28 @@ def fill(
     return out
 
 
+def take_up(bench: Bench, device: str, wanted: Address | None) -> tuple[Remedy, Address] | None:
+    """A router beside a device gets the address that the device looks for on that link.
+
+    Returns:
+        The remedy, and the address that the router has there now.
+    """
+    if wanted is None or wanted.is_link_local or wanted in bench.taken:
+        return None
+    for _, other in bench.beside(device):
+        if bench.devices[other.device].role != "router":
+            continue
+        interface = bench.tables.links.interface(other)
+        for fact in interface.addresses if interface is not None else ():
+            if interface is not None and fact.connected.contains(wanted):
+                new = InterfaceAddress(wanted, fact.value.length)
+                edits = bench.writer(other.device).address(interface, fact, new)
+                if edits is not None:
+                    title = f"On {other.device}: give {interface.name} the address {new}."
+                    return Remedy(title, edits), fact.address
+    return None
+
+
 def part(bench: Bench, address: Address, ends: tuple[End, ...]) -> list[Remedy]:
     """One of two holders of an address gets another one.
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from ...network.addressing import Address, InterfaceAddress, Prefix
+from ...network.addressing import Address, Prefix
 from ...network.edits import Remedy
 from ...network.facts import AddressFact, StaticRoute
+from .addresses import take_up
 from .bench import Bench
 from .statics import ways_out
 
@@ -18,33 +19,12 @@ def gateway(bench: Bench, device: str, route: StaticRoute) -> list[Remedy]:
         edits = bench.writer(device).move_static(route, address)
         if edits is not None:
             out.append(Remedy(f"On {device}: use {router} ({address}) as gateway.", edits))
-    moved = _router_moved(bench, device, route)
+    moved = take_up(bench, device, route.gateway)
     if moved is not None:
         # The router's address is the odd one if others here have what this host looks for.
         odd = _usual(bench, route.gateway) > _usual(bench, moved[1])
         out = [moved[0], *out] if odd else [*out, moved[0]]
     return out
-
-
-def _router_moved(
-    bench: Bench, device: str, route: StaticRoute
-) -> tuple[Remedy, Address | None] | None:
-    """The router on the host's link with the address that the host looks for."""
-    gateway = route.gateway
-    if gateway is None or gateway.is_link_local or gateway in bench.taken:
-        return None
-    for _, other in bench.beside(device):
-        if bench.devices[other.device].role != "router":
-            continue
-        interface = bench.tables.links.interface(other)
-        for fact in interface.addresses if interface is not None else ():
-            if interface is not None and fact.connected.contains(gateway):
-                new = InterfaceAddress(gateway, fact.value.length)
-                edits = bench.writer(other.device).address(interface, fact, new)
-                if edits is not None:
-                    title = f"On {other.device}: give {interface.name} the address {new}."
-                    return Remedy(title, edits), fact.address
-    return None
 
 
 def _usual(bench: Bench, address: Address | None) -> int:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from ...network.addressing import Address
 from ...network.edits import Remedy
 from ...network.facts import AddressFact, End, Source, StaticRoute
 from ...protocols.gates import Relation
@@ -11,6 +12,7 @@ from ...protocols.routes import Route
 from ..finding import Finding
 from ..findings import tunnels as tunnel_findings
 from . import addresses, filters, hosts, neighbours, statics, switches, tunnels
+from .addresses import take_up
 from .bench import Bench
 
 
@@ -60,9 +62,21 @@ def remedies_of(bench: Bench, finding: Finding) -> list[Remedy]:
         found = [r for line in lines if (r := statics.drop(bench, line)) is not None]
     elif isinstance(subject, tuple) and isinstance(subject[0], Route):
         found = statics.remedies(bench, finding.device, subject[0], subject[1])
+        if finding.kind == "next-hop-silent":
+            found = _or_its_owner(bench, finding.device, subject[1].address, found)
     else:
         found = []
     return list(dict.fromkeys(found))
+
+
+def _or_its_owner(bench: Bench, device: str, address: Address, found: list[Remedy]) -> list[Remedy]:
+    """A next hop that nobody has: the line may be wrong, or the address of the router there,
+    if more lines than this one look for it."""
+    moved = take_up(bench, device, address)
+    if moved is None:
+        return found
+    odd = bench.mentioned(address) > max(1, bench.mentioned(moved[1]))
+    return [moved[0], *found] if odd else [*found, moved[0]]
 
 
 def with_remedies(bench: Bench, finding: Finding) -> Finding:

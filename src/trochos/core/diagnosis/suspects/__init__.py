@@ -41,7 +41,8 @@ def look(bench: Bench, path: Path, flow: Flow | None = None) -> list[Suspect]:
             continue
         other = path.back if leg is path.outbound else path.outbound
         passed = None
-        if other is not None and other.state == "yes":
+        if other is not None and other.state == "yes" and leg.state == "no":
+            # Where only some branches fail, the branch itself is part of the conversation.
             passed = {hop.device for branch in other.branches for hop in branch.hops}
         for suspect in _of_leg(bench, leg, target):
             if passed is not None and suspect.finding.device not in passed:

@@ -164,11 +164,31 @@ def _statement(
             )
     else:
         evidence.append(missing_line(bench, holder, protocol, prefix.family, edits))
+        near = _too_narrow(holder, protocol, prefix)
+        if near is not None:
+            evidence.append(near)
     out.append(Remedy(f"On {holder.name}: run {name} on {interface.name} ({prefix}).", edits))
     whole = cover_all(bench, protocol, holder.name, prefix.family, area)
     if whole is not None:
         out.append(whole)
     return out, stray is not None
+
+
+def _too_narrow(device: Device, protocol: str, prefix: Prefix) -> Source | None:
+    """The statement about more than one subnet that comes nearest to taking a prefix in."""
+    found = [
+        statement
+        for process in getattr(device.routing, protocol)
+        for statement in process.networks
+        if statement.prefix is not None
+        and statement.prefix.family == prefix.family
+        and statement.prefix.length < prefix.length
+    ]
+    if not found:
+        return None
+    near = min(found, key=lambda s: s.prefix.network ^ prefix.network)
+    source: Source = near.source
+    return source
 
 
 def _unused_maps(device: Device) -> list[str]:

@@ -23,7 +23,9 @@ def on_static(
         (h for h in route.next_hops if h.address == hop.next_hop and h.interface == hop.out), None
     )
     lines = static_remedies.lines_of(device, route, used)
-    away = _leads_away(bench, device.name, hop, target) or device.name in branch.loop
+    away = leads_away(bench, device.name, hop.out, hop.next_hop, target)
+    if not away and device.name in branch.loop:
+        away = not _sent_back(bench, device.name, branch, target)
     table = bench.tables.of(device.name, target.family)
     others = [
         r
@@ -81,17 +83,30 @@ def on_static(
             )
 
 
-def _leads_away(bench: Bench, device: str, hop: Hop, target: Address) -> bool:
+def _sent_back(bench: Bench, device: str, branch: Branch, target: Address) -> bool:
+    """True if another member of the loop is to blame: one that claims to know the target,
+    as a default route does not, and sends packets away from it."""
+    return any(
+        hop.device != device
+        and hop.route is not None
+        and not hop.route.prefix.is_default
+        and leads_away(bench, hop.device, hop.out, hop.next_hop, target)
+        for hop in branch.hops
+        if hop.device in branch.loop
+    )
+
+
+def leads_away(
+    bench: Bench, device: str, out: str | None, next_hop: Address | None, target: Address
+) -> bool:
     """True if the next device is not nearer to the target, by the number of links."""
-    if hop.out is None:
+    if out is None:
         return True
     owners = bench.forwarding.near.owner_devices(target)
     if not owners:
         return False
     far = _distances(bench, owners[0])
-    answer = (
-        bench.forwarding.near.answer(End(device, hop.out), hop.next_hop) if hop.next_hop else None
-    )
+    answer = bench.forwarding.near.answer(End(device, out), next_hop) if next_hop else None
     takers = [taker.device for taker in answer.takers] if answer else []
     if not takers:
         return True

@@ -148,6 +148,11 @@ _PROTOCOLS = {
     "ldp": "LDP",
     "sharp": "SHARP",
 }
+# What a router says around its configuration when somebody copies it out of a session.
+_AROUND = re.compile(
+    r"(?:Building configuration\.\.\.|Current configuration:|Hello, this is FRRouting|Copyright "
+    r"|[\w.-]+(?:\([\w-]+\))?[#>]\s*(?:(?:sh|wr|term|conf|end|exit|quit)\w*\b.*)?$)"
+)
 _SIGNS = re.compile(
     r"^(?:frr (?:version|defaults) \S|hostname \S+$|interface \S+|router (?:ospf6?|bgp|rip|ripng"
     r"|eigrp|isis)\b|ip(?:v6)? route \S+ \S|ip(?:v6)? forwarding$|service integrated-vtysh-config"
@@ -333,6 +338,7 @@ class _Reader:
             ledger.irrelevant(number)
         elif (
             first in _IRRELEVANT
+            or _AROUND.match(self.lines[number - 1])
             or pair in _IRRELEVANT_PAIRS
             or (negated and not _IRRELEVANT.isdisjoint(words[1:2]))
             or (negated and " ".join(words[1:3]) in _IRRELEVANT_PAIRS)

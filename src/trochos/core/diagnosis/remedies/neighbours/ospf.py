@@ -65,10 +65,13 @@ def mend_ospf(
             edits = writer.drop(own.source)
             return None if edits is None else (words, edits)
         return setting(what, str(getattr(other, what)), words)
-    if gate.gate == "area type" and me.area is not None:
+    if gate.gate == "area type" and other.area is not None:
         there = other.area_facts
-        edits = writer.area_kind(family, me.area.value, there.kind, there.summaries)
-        words = f"make area {dotted(me.area.value)} {there.kind} as {other.device} has it"
+        here = me.process.areas.get(there.id)
+        if me.area != other.area and here is not None and here.kind == there.kind:
+            return "", ()  # in the right area, which it knows, the type is right too
+        edits = writer.area_kind(family, there.id, there.kind, there.summaries)
+        words = f"make area {dotted(there.id)} {there.kind} as {other.device} has it"
         return None if edits is None else (words, edits)
     if gate.gate == "router ids differ":
         return own_router_id(bench, "ospf", family, bench.devices[me.device])

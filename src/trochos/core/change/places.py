@@ -1,0 +1,47 @@
+"""Where edits of configuration text would strike: the lines they take, the places they fill."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from ..network.edits import Edit, EditError, TextEdit
+from ..network.source import Source
+from ..readers.survey import Survey
+from .text import Editor
+
+MOST = 3
+"""How many places are named: a long remedy is read as a whole, not line by line."""
+
+
+def places_of(survey: Survey, edits: Iterable[Edit]) -> list[Source]:
+    """The lines that edits would replace or remove, then those they would add.
+
+    Empty for edits that cannot be made on the texts as they stand.
+    """
+    taken: list[Source] = []
+    added: list[Source] = []
+    for edit in edits:
+        text = survey.text(edit.device, edit.file) if isinstance(edit, TextEdit) else None
+        if not isinstance(edit, TextEdit) or text is None:
+            continue
+        editor = Editor(edit.device, edit.file, text)
+        try:
+            editor.apply(edit)
+        except EditError:
+            return []
+        kept = {line.origin for line in editor.lines}
+        for number, row in enumerate(text.split("\n"), 1):
+            if number not in kept and row.strip() not in ("", "!", "exit"):
+                taken.append(Source(edit.device, edit.file, number, row.strip()))
+        after: int | None = None
+        for line in editor.lines:
+            if line.origin is not None:
+                after = line.origin
+            elif line.text.strip() not in ("", "!", "exit", *edit.context):
+                added.append(
+                    Source(
+                        edit.device, edit.file, None, line.text.strip(), missing=True, after=after
+                    )
+                )
+    # What replaces a line stands at that line; only what is nowhere yet is missing.
+    return (taken or added)[:MOST]
