@@ -33,7 +33,7 @@ def test_a_text_copied_out_of_a_session_is_read_whole() -> None:
     session = "front# show running-config\n" + PRINTED + "front# exit\n"
     made = survey(table(), **{"devices/front/frr.conf": session})
     report = next(r for r in made.survey.reading if (r.device, r.file) == ("front", "frr.conf"))
-    assert report.unknown == ()
+    assert not report.unknown
     assert made.path("front", "10.64.7.1").works == "yes"
 
 

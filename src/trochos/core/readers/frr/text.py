@@ -206,7 +206,7 @@ class _Reader:
     def read(self) -> ConfigDraft:
         for number, line in enumerate(self.lines, 1):
             stripped = line.strip()
-            if not stripped or stripped[0] in "!#":
+            if not stripped or stripped[0] in "!#" or (stripped == line and _AROUND.match(line)):
                 self.ledger.irrelevant(number)
                 continue
             words = stripped.split()
@@ -338,7 +338,6 @@ class _Reader:
             ledger.irrelevant(number)
         elif (
             first in _IRRELEVANT
-            or _AROUND.match(self.lines[number - 1])
             or pair in _IRRELEVANT_PAIRS
             or (negated and not _IRRELEVANT.isdisjoint(words[1:2]))
             or (negated and " ".join(words[1:3]) in _IRRELEVANT_PAIRS)
