@@ -35,11 +35,22 @@ def router_id(device: Device, configured: Number | None, links: Links) -> Number
 
 
 def link_local(interface: Interface) -> Address | None:
-    """The interface's link-local IPv6 address."""
-    for fact in interface.addresses:
-        if fact.address.family == 6 and fact.address.is_link_local:
-            return fact.address
-    return None
+    """The interface's link-local IPv6 address.
+
+    A configuration does not say it: the system forms it (RFC 4862). Where nothing was captured
+    of the interface, its first other address stands for the same neighbour on the same link;
+    the finding `link-local-unknown` says so.
+    """
+    own = [fact.address for fact in interface.addresses if fact.address.family == 6]
+    found = next((address for address in own if address.is_link_local), None)
+    if found is None and own and not was_captured(interface):
+        return own[0]
+    return found
+
+
+def was_captured(interface: Interface) -> bool:
+    """True if the system below was asked about the interface, and not only its configuration."""
+    return interface.carrier is not None or interface.mac is not None
 
 
 def statement_covers(statement: NetworkStatement, fact: AddressFact, ignores_mask: bool) -> bool:

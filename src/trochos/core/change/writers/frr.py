@@ -11,6 +11,7 @@ from ...network.policy import PrefixRule
 from ...network.routing import (
     BgpNeighbour,
     EigrpProcess,
+    NetworkStatement,
     OspfProcess,
     Redistribution,
     RipProcess,
@@ -248,8 +249,15 @@ class FrrWriter(Writer):
                     (f"interface {interface.name}",), (), (f"{word} area {area}",), file
                 )
             return self._edit((opening,), (), (f"network {prefix} area {area}",), file)
-        shown = interface.name if family == 6 else str(prefix)
+        statements = self._statements(protocol, family)
+        named = sum(1 if s.interface is not None else -1 for s in statements)
+        # As this router writes its others: most name prefixes, some name interfaces.
+        shown = interface.name if family == 6 or (protocol == "rip" and named > 0) else str(prefix)
         return self._edit((opening,), (), (f"network {shown}",), file)
+
+    def _statements(self, protocol: str, family: int) -> list[NetworkStatement]:
+        found = [p for p in getattr(self.device.routing, protocol) if p.family == family]
+        return [statement for process in found for statement in process.networks]
 
     def router_id(self, protocol: str, family: int, value: Address) -> Edits | None:
         if protocol == "bgp":

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ...network.addressing import Address
-from ...network.facts import End, Source
+from ...network.facts import Device, End, Source
+from ...protocols.identity import was_captured
 from ..finding import BREAKS, NOTES, RISKS, Finding
 from .context import Context
 
@@ -13,6 +14,7 @@ KINDS = {
     "address-conflict": "Two devices hold the same address, so packets reach whichever answers.",
     "address-twice": "One device holds the same address on two interfaces.",
     "hostname-differs": "A device calls itself otherwise than the survey lists it.",
+    "link-local-unknown": "Link-local addresses that neighbours use were not gathered.",
     "device-unread": "A device stands in the wiring or the survey, and nobody could read it.",
 }
 
@@ -29,6 +31,7 @@ def find(context: Context) -> Iterator[Finding]:
                 "Names in logs and in this survey will not match. Nothing stops because of it.",
                 (device.hostname_source,),
             )
+        yield from _unknown_link_locals(device)
         if device.role == "unread":
             yield Finding(
                 "device-unread",
@@ -91,6 +94,30 @@ def _conflicts(context: Context) -> Iterator[Finding]:
             other,
             str(address),
             subject=(address, (first, other)),
+        )
+
+
+def _unknown_link_locals(device: Device) -> Iterator[Finding]:
+    """Neighbours that know each other by addresses that no configuration says."""
+    routing = device.routing
+    families = {p.family for p in routing.ospf} | {p.family for p in routing.rip}
+    speaks = 6 in families | {p.family for p in routing.eigrp}
+    unknown = [
+        interface
+        for interface in device.interfaces
+        if speaks and interface.enabled and not interface.loopback and not was_captured(interface)
+        if any(f.address.family == 6 for f in interface.addresses)
+        and not any(f.address.is_link_local for f in interface.addresses)
+    ]
+    if unknown:
+        yield Finding(
+            "link-local-unknown",
+            NOTES,
+            device.name,
+            f"The link-local addresses of {device.name} were not gathered.",
+            "Next hops that its neighbours learn are shown by its other addresses on those links. "
+            "Gather interfaces and addresses (ip -j addr, or their state) to see the real ones.",
+            (unknown[0].source,) if unknown[0].source else (),
         )
 
 

@@ -25,6 +25,7 @@ _GATES = {
         "IPv4 family",
         "IPv6 family",
         "external policy",
+        "peer near",
     ),
 }
 

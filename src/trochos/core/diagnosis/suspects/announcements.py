@@ -55,7 +55,8 @@ def announce(
                             ),
                         ),
                     ),
-                    PLAUSIBLE,
+                    # A default that discards gives nobody a way; it only heals by attracting.
+                    WORKAROUND if route.next_hops[0].action != "forward" else PLAUSIBLE,
                 )
             continue
         evidence: list[Source] = []

@@ -139,6 +139,9 @@ def no_static(
         prefixes = _lost_through(bench, device.name, neighbour, target)
         through = sum(1 for s in device.statics if s.gateway == address and not s.prefix.is_default)
         words = _worded(bench, device.name, prefixes)
+        if not device.statics and _single_way(bench, device.name) and len(prefixes) > 1:
+            # One way out and not a static route left: the one that is missing is the default.
+            words = sorted(words, key=lambda listed: not listed[0].is_default)
         if through > 1:
             # This device names each subnet behind that neighbour, so one of them is missing.
             words = [prefixes[:1], *(w for w in words if w != prefixes[:1])]
@@ -200,6 +203,16 @@ def no_static(
         ),
         weight,
     )
+
+
+def _single_way(bench: Bench, device: str) -> bool:
+    """True if a device has one router beside it, so that all it sends goes there."""
+    routers = {
+        other.device
+        for _, other in bench.beside(device)
+        if bench.devices[other.device].role == "router"
+    }
+    return len(routers) == 1
 
 
 def edge(bench: Bench, device: Device, target: Address) -> Iterator[Suspect]:

@@ -43,6 +43,8 @@ class BgpEnd:
     local_as: int
     down: bool = False
     """Torn down for too many prefixes."""
+    near: bool = True
+    """False if routes of the peer cannot be used, because it is not on a connected network."""
 
     @property
     def name(self) -> str:
@@ -329,6 +331,19 @@ def _policy_gate(left: BgpEnd, right: BgpEnd, family: int) -> Judged:
     return Judged("external policy", text(left), text(right), holds, ROUTES, lines)
 
 
+def _near_gate(left: BgpEnd, right: BgpEnd) -> Judged:
+    """Routes of an external peer that is to be one hop away need it on a connected network:
+    the session may stand all the same, opened by the other side, and its routes stay unused."""
+
+    def text(end: BgpEnd) -> str:
+        return "fine" if end.near else f"{end.peer} is on no connected network"
+
+    lines = tuple(
+        end.neighbour.source for end in (left, right) if not end.near and end.neighbour is not None
+    )
+    return Judged("peer near", text(left), text(right), left.near and right.near, ROUTES, lines)
+
+
 def requires_policy(end: BgpEnd) -> bool:
     given = end.process.requires_policy
     return given.value if given is not None else end.device.profile.bgp.requires_policy
@@ -398,6 +413,7 @@ def find(
             for family in families:
                 judged = _policy_gate(ends[0], ends[1], family)
                 gates.append(judged)
+            gates.append(_near_gate(ends[0], ends[1]))
         peer_family = ends[0].peer.family if ends[0].peer else 4
         state = outcome.stuck or (ESTABLISHED, ESTABLISHED)
         relation = Relation(
@@ -521,6 +537,9 @@ def _end(
         why or "",
         local_as,
         neighbour is not None and (device.name, str(neighbour.address)) in torn,
+        neighbour is None
+        or not _bound_to_link(process, neighbour, local_as)
+        or _connected(device, address, hops),
     )
 
 
@@ -543,20 +562,29 @@ def _why_not_open(
     through_default = device.profile.resolve_via_default[address.family == 6]
     if route.prefix.is_default and not through_default:
         return f"only the default route leads to {address}"
+    if _bound_to_link(process, neighbour, local_as) and not _connected(device, address, hops):
+        return f"{address} is not on a connected network"
+    return None
+
+
+def _connected(device: Device, address: Address | None, hops: Hops) -> bool:
+    route = hops.route(device.name, address) if address is not None else None
+    return route is None or route.protocol in ("connected", "local")
+
+
+def _bound_to_link(process: BgpProcess, neighbour: BgpNeighbour, local_as: int) -> bool:
+    """True if the peer has to be on a connected network: external, and nothing says otherwise."""
     internal = neighbour.remote_as is not None and neighbour.remote_as.value in (
         "internal",
         str(local_as),
     )
-    free = (
+    return not (
         internal
         or neighbour.multihop is not None
         or neighbour.ttl_security is not None
         or process.disable_connected_check
         or (neighbour.disable_connected_check and neighbour.disable_connected_check.value)
     )
-    if not free and route.protocol not in ("connected", "local"):
-        return f"{address} is not on a connected network"
-    return None
 
 
 def _side(end: BgpEnd, state: str) -> Side:

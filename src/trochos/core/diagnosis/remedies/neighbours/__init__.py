@@ -59,6 +59,11 @@ def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
             name = _name(me)
             out.append((weight, Remedy(f"On {name}: {title}.", tuple(dict.fromkeys(edits)))))
             out += [(weight, wider) for wider in _wider(bench, relation, failing, me, other)]
+        if relation.protocol == "bgp" and any(g.gate == "peer address" for g in failing):
+            # An address that several lines know is missed; one that a single line knows is wrong.
+            missed = me.peer is not None and bench.mentioned(me.peer) > 1
+            given = own_again(bench, me, other)
+            out += [(weight - 100 if missed else weight, item) for item in given]
     out.sort(key=lambda item: item[0])
     return [remedy for _, remedy in out] + _both(bench, relation, failing)
 
@@ -86,8 +91,6 @@ def _wider(
             if edits is not None:
                 title = f"On {me.device}: put {statement.prefix} into area {shown}."
                 out.append(Remedy(title, edits))
-    if "peer address" in gates and relation.protocol == "bgp":
-        out += own_again(bench, me, other)
     return out
 
 
@@ -124,6 +127,7 @@ def _one_is_enough(gate: Judged) -> bool:
         "enabled",
         "not passive",
         "external policy",
+        "peer near",
         "AS number",
         "hop limit",
         "IPv4 family",

@@ -33,33 +33,16 @@ def mend_bgp(
         peer = other.source
         if peer is None:
             return None
-        like = next(
-            (
-                item
-                for item in me.process.neighbours
-                if item.remote_as is not None
-                and (
-                    item.remote_as.value in (str(other.local_as),)
-                    or (item.remote_as.value == "internal" and other.local_as == me.local_as)
-                )
-                and item.address is not None
-                and item.address.family == peer.family
-            ),
-            None,
-        )
-        edits = writer.add_neighbour(peer, other.local_as, like)
+        edits = writer.add_neighbour(peer, other.local_as, _like(me, other, peer))
         return None if edits is None else (f"name {other.name} ({peer}) as neighbour", edits)
     if n is None:
         return "", ()  # what is to be configured is configured right
     assert n.address is not None
+    misnamed = not any(f.address == n.address for i in other.device.interfaces for f in i.addresses)
     if gate.gate == "peer address":
-        if any(f.address == n.address for i in other.device.interfaces for f in i.addresses):
-            return "", ()
-        towards = other.source
-        if towards is None:
-            return None
-        edits = writer.rename_neighbour(n.address, towards)
-        return None if edits is None else (f"talk to {other.name} at {towards}", edits)
+        return _right_peer(writer, me, other) if misnamed else ("", ())
+    if misnamed and gate.gate in ("reachable", "source address", "hop limit", "opens the session"):
+        return "", ()  # all that is said of an address that is not the other's
     if gate.gate == "switched on":
         off = n.shutdown or me.process.shutdown
         if off is None or not off.value:
@@ -115,9 +98,49 @@ def mend_bgp(
             return "", ()
         edits = writer.neighbour_setting(n.address, "active", "", family)
         return None if edits is None else (f"exchange IPv{family} routes with {other.name}", edits)
+    if gate.gate == "peer near":
+        return ("", ()) if me.near else _farther(writer, n, other, me.hops or 2)
     if gate.gate == "external policy":
         return _policy(bench, me, other)
     return None
+
+
+def _like(me: BgpEnd, other: BgpEnd, peer: Address) -> BgpNeighbour | None:
+    """Another neighbour of the same system, as the model of how one is set up here."""
+    return next(
+        (
+            item
+            for item in me.process.neighbours
+            if item.remote_as is not None
+            and item is not me.neighbour
+            and (
+                item.remote_as.value in (str(other.local_as),)
+                or (item.remote_as.value == "internal" and other.local_as == me.local_as)
+            )
+            and item.address is not None
+            and item.address.family == peer.family
+        ),
+        None,
+    )
+
+
+def _right_peer(writer: Writer, me: BgpEnd, other: BgpEnd) -> Mend | None:
+    """The neighbour under the address that the other end talks from.
+
+    One that was begun under a wrong address, and lacks what those like it have, is set up
+    like them.
+    """
+    n, towards = me.neighbour, other.source
+    if towards is None or n is None or n.address is None:
+        return None
+    words = f"talk to {other.name} at {towards}"
+    like = _like(me, other, towards)
+    if like is not None and like.update_source is not None and n.update_source is None:
+        made = writer.add_neighbour(towards, other.local_as, like)
+        gone = writer.drop(n.source)
+        return None if made is None or gone is None else (words, (*made, *gone))
+    edits = writer.rename_neighbour(n.address, towards)
+    return None if edits is None else (words, edits)
 
 
 def _farther(writer: Writer, n: BgpNeighbour, other: BgpEnd, links: int) -> Mend | None:
