@@ -41,3 +41,49 @@ def test_tables_of_routing_protocols(kind: str, seed: int) -> None:
                 assert ours == real, (name, family, json.dumps(files))
                 compared += len(real)
     assert compared > 30
+
+
+POINT_TO_POINT = {
+    "apart": ("10.1.0.1/30", "10.1.0.9/30"),
+    "one way": ("10.2.0.1/30", "10.2.0.5/29"),
+    "inside": ("10.3.0.1/30", "10.3.0.2/29"),
+    "unnumbered": ("10.4.0.1/32", "10.4.9.1/32"),
+}
+"""Addresses of two ends that OSPF treats as point to point."""
+
+
+def test_point_to_point_ends_hear_their_own_subnet_or_have_none() -> None:
+    texts, links = {}, []
+    for number, pair in enumerate(POINT_TO_POINT.values(), 1):
+        for name, address in zip("ab", pair, strict=True):
+            router = dynamic.Router(f"{name}{number}")
+            router.port(
+                f"ip address {address}",
+                "ip ospf network point-to-point",
+                "ip ospf hello-interval 1",
+                "ip ospf dead-interval 4",
+                "ip ospf area 0",
+            )
+            router.port(f"ip address 10.9.{number}.{ord(name)}/32", "ip ospf area 0", name="lo")
+            router.sections["router ospf"] = []
+            texts[router.name] = router.text()
+        links.append((f"a{number}", "eth1", f"b{number}", "eth1"))
+    files = {"topology.json": wired(*links)}
+    with Lab(texts, {}, links, tag=f"n{os.getpid()}") as lab:
+        lab.settle(quiet=6, least=20)
+        for name in texts:
+            files[f"devices/{name}/frr.conf"] = lab.running(name)
+            files[f"devices/{name}/ip-addr.json"] = lab.addresses(name)
+        survey = compute(files)
+        for name in texts:
+            assert our_table(survey, name, "ipv4") == real_entries(lab.table(name, 4)), name
+        states = {}
+        for name in texts:
+            shown = json.loads(lab.show(name, "show ip ospf neighbor json"))["neighbors"]
+            heard = [n["nbrState"].split("/")[0].lower() for held in shown.values() for n in held]
+            states[name] = heard[0] if heard else "down"
+    ours = {}
+    for pair in survey.neighbours_json()["pairs"]:  # type: ignore[attr-defined]
+        for side in (pair["left"], pair["right"]):
+            ours[side["device"]] = side["state"]
+    assert ours == states

@@ -452,6 +452,8 @@ class Search:
             return (
                 effect.count("breaks") > 0,
                 option.weight + (2 if partial else 0),
+                # What is wrong whoever asks comes before what would help this complaint.
+                not option.contradicts,
                 -effect.count("heals"),
                 option.order,
                 effect.count("moves"),

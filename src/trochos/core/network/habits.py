@@ -43,6 +43,9 @@ class OspfHabits:
     own_stub_blinds_to_transit: bool = False
     """A router whose own subnet is a network that others share without it ends up with no
     route to it at all, and as a border announces none (seen on real routers)."""
+    hears_own_subnet_only: bool = False
+    """Also on a point-to-point link packets are taken from the own subnet only, unless the
+    link is unnumbered (RFC 2328, 8.2, does not ask for that; seen on real routers)."""
     translation_resets_metric: bool = False
     """A border that passes an NSSA's externals on gives them the default metric of
     redistribution instead of theirs (RFC 3101, 3.2, keeps it)."""

@@ -93,7 +93,7 @@ class NextHops:
         address = hop.address
         if hop.action != "forward":
             return (hop,)
-        if address is None or (address.family == 6 and address.is_link_local):
+        if address is None or hop.onlink or (address.family == 6 and address.is_link_local):
             up = self.links.usable_for_routes(End(self.device.name, hop.interface or ""))
             return (hop,) if up else ()
         if prefix.contains(address):

@@ -270,10 +270,13 @@ def path_text(route: Attributes) -> str:
 
 def text_permits(rules: Sequence[TextRule] | None, text: str) -> bool:
     """True if a list of patterns permits a text; a list that does not exist denies."""
-    for rule in rules or ():
-        if pattern(rule.pattern).found_in(text):
-            return rule.permit
-    return False
+    rule = text_rule(rules, text)
+    return rule is not None and rule.permit
+
+
+def text_rule(rules: Sequence[TextRule] | None, text: str) -> TextRule | None:
+    """The entry of a list of patterns that decides about a text; None if none matches."""
+    return next((rule for rule in rules or () if pattern(rule.pattern).found_in(text)), None)
 
 
 def parse_community(word: str) -> int | None:

@@ -16,6 +16,8 @@ class NextHop:
     address: Address | None = None
     interface: str | None = None
     weight: int = 1
+    onlink: bool = False
+    """True if the address is taken to be on the interface's link without sharing its subnet."""
 
     def as_json(self) -> dict[str, object]:
         return {
@@ -54,12 +56,17 @@ class Origin:
         return tuple(dict.fromkeys(source for step in self.chain() for source in step.sources))
 
 
+OWN_AS = "own-as"
+
+
 @dataclass(frozen=True, slots=True)
 class Refusal:
     """Why something is not announced, not accepted or not used, with the deciding lines."""
 
     why: str
     sources: tuple[Source, ...] = ()
+    kind: str = ""
+    """What sort of refusal, where somebody could want to lift it: `OWN_AS`."""
 
 
 @dataclass(slots=True)

@@ -43,6 +43,10 @@ class Writer:
             return (DataEdit(source.device, source.file, source.path),)
         return None
 
+    def permit_instead(self, source: Source) -> Edits | None:
+        """An entry that denies made one that permits."""
+        return None
+
     def mtu(self, interface: Interface, value: int) -> Edits | None:
         """Sets the MTU where it was captured or configured."""
         source = interface.mtu_source

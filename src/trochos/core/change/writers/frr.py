@@ -56,6 +56,7 @@ _NEIGHBOUR = {
     "policy in": "route-map {} in",
     "policy out": "route-map {} out",
     "client": "route-reflector-client",
+    "own AS": "allowas-in {}",
 }
 
 
@@ -122,6 +123,11 @@ class FrrWriter(Writer):
         if found is None:
             return None
         return self._edit(found[0], (found[1],), (line,), source.file)
+
+    def permit_instead(self, source: Source) -> Edits | None:
+        if source.path is not None or " deny " not in source.text:
+            return None
+        return self.swap(source, squeeze(source.text).replace(" deny ", " permit ", 1))
 
     # -- interfaces ----------------------------------------------------------------
 

@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator
 
-from ...network.addressing import Address
+from ...network.addressing import Address, InterfaceAddress
 from ...network.facts import AddressFact, Device, End, Interface, Network, Segment
 from ..finding import BREAKS, NOTES, RISKS, Finding
 from .context import Context
 
 KINDS = {
     "mtu-differs": "The two ends of a link do not take packets of the same size.",
+    "source-without-address": "BGP sessions are to talk from an interface without an address.",
     "address-missing": "An interface has no address, though its link is addressed and in use.",
     "addresses-swapped": "Two interfaces of a device have each other's address.",
     "subnets-differ": "The ends of a link have addresses that lie in different subnets.",
@@ -24,6 +25,7 @@ KINDS = {
 def find(context: Context) -> Iterator[Finding]:
     yield from _swapped(context)
     yield from _unset(context)
+    yield from _sources_unset(context)
     for segment in context.network.segments:
         for family in (4, 6):
             yield from _subnets(context, segment, family)
@@ -306,7 +308,9 @@ def _unset(context: Context) -> Iterator[Finding]:
                     for f in i.addresses
                     if not f.address.is_link_local and not f.address.is_loopback
                 )
-                if device.is_host or not ((wanted and others) or (routed and empty and others)):
+                settings = [p for p in device.routing.ospf if p.family == family]
+                meant = empty or any(interface.name in p.interfaces for p in settings)
+                if device.is_host or not ((wanted and others) or (routed and meant and others)):
                     continue
                 yield Finding(
                     "address-missing",
@@ -321,6 +325,41 @@ def _unset(context: Context) -> Iterator[Finding]:
                     f"ipv{family}",
                     (interface, prefix, tuple(wanted), facts[0]),
                 )
+
+
+def _sources_unset(context: Context) -> Iterator[Finding]:
+    """Interfaces that BGP sessions are to talk from, and that have no address."""
+    owners = context.forwarding.near.owners
+    for device in context.network.devices:
+        process = device.routing.bgp
+        for neighbour in process.neighbours if process is not None else ():
+            word = neighbour.update_source
+            interface = device.interface(word.value) if word is not None else None
+            if word is None or interface is None or neighbour.address is None:
+                continue
+            family = neighbour.address.family
+            if any(f.address.family == family for f in interface.addresses):
+                continue
+            named = [a for a in named_addresses(context.network, family) if not owners.get(a)]
+            own = process.router_id.value if process is not None and process.router_id else None
+            named.sort(key=lambda a: a.value != own)
+            if not named:
+                continue
+            source = interface.source or word.source
+            like = AddressFact(InterfaceAddress(named[0], 32 if family == 4 else 128), source)
+            yield Finding(
+                "source-without-address",
+                BREAKS,
+                device.name,
+                f"{device.name} is to talk to its BGP neighbours from {interface.name}, which has "
+                f"no IPv{family} address; others expect {named[0]}.",
+                "Without an address to talk from, no session comes up.",
+                (word.source, source),
+                interface.name,
+                key=f"ipv{family}",
+                subject=(interface, like.value.prefix, tuple(named[:1]), like),
+            )
+            break
 
 
 def named_addresses(network: Network, family: int) -> list[Address]:

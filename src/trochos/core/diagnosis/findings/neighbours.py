@@ -63,7 +63,7 @@ def find(context: Context) -> Iterator[Finding]:
     yield from _by_age(context)
     yield from _version_3_borders(context)
     relations = context.tables.relations()
-    working: dict[tuple[str, frozenset[str]], int] = defaultdict(int)
+    working: dict[tuple[str, int, frozenset[str]], int] = defaultdict(int)
     for relation in relations:
         if relation.works:
             working[_pair(relation)] += 1
@@ -205,5 +205,6 @@ def _version_3_borders(context: Context) -> Iterator[Finding]:
                 )
 
 
-def _pair(relation: Relation) -> tuple[str, frozenset[str]]:
-    return relation.protocol, frozenset((relation.left.device, relation.right.device))
+def _pair(relation: Relation) -> tuple[str, int, frozenset[str]]:
+    devices = frozenset((relation.left.device, relation.right.device))
+    return relation.protocol, relation.family, devices

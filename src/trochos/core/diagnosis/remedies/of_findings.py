@@ -35,7 +35,9 @@ def remedies_of(bench: Bench, finding: Finding) -> list[Remedy]:
         found = tunnels.remedies(bench, finding.kind, *subject)
     elif finding.kind == "addresses-swapped" and isinstance(subject, tuple):
         found = addresses.swap(bench, finding.device, *subject)
-    elif finding.kind == "address-missing" and isinstance(subject, tuple):
+    elif finding.kind in ("address-missing", "source-without-address") and isinstance(
+        subject, tuple
+    ):
         found = addresses.fill(bench, finding.device, *subject)
     elif finding.kind in ("name-without-owner", "name-elsewhere") and isinstance(subject, tuple):
         found = filters.right_name(bench, finding.device, *subject)

@@ -10,6 +10,7 @@ statics        a route that leads astray, or is not there
 announcements  what is held and not told
 sessions       BGP inside one system
 lists          what keeps a prefix back
+policies       what a BGP session refuses
 """
 
 from __future__ import annotations
@@ -28,6 +29,7 @@ from ..why import absence_of, missing_prefix
 from .announcements import announce, default_elsewhere, silent
 from .filters import stopped
 from .lists import filters, lists, undefined
+from .policies import refused
 from .sessions import mesh_hole, unresolved
 from .statics import edge, no_static, on_static
 from .suspect import KINDS, LIKELY, PLAUSIBLE, POSSIBLE, SURE, WORKAROUND, Suspect, home_of
@@ -124,6 +126,7 @@ def _not_told(bench: Bench, device: Device, prefix: Prefix, target: Address) -> 
     assert route is not None
     yield from announce(bench, holder, lacking, prefix, route)
     yield from mesh_hole(bench, holder, lacking)
+    yield from refused(bench, holder, lacking, prefix)
     for name in (holder, lacking):
         yield from lists(bench, name, prefix)
         yield from undefined(bench, name, prefix)

@@ -23,6 +23,8 @@ KINDS = {
     "list-denies": "An entry of a list denies a route that others need.",
     "list-omits": "A list does not permit a route that others need.",
     "list-undefined": "A route map matches a list that nobody wrote.",
+    "policy-refuses": "A BGP policy refuses a route that others need.",
+    "own-as-refused": "A site of a system does not take what another site of it announces.",
     "filter-hides": "A filter keeps a route from the routers behind it.",
     "range-hides": "An area range or summary hides a prefix.",
     "mesh-hole": "Two BGP speakers of one system are not neighbours.",

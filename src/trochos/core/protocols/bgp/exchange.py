@@ -19,9 +19,9 @@ from ..policy import (
     apply_route_map,
     filter_permits,
     path_text,
-    text_permits,
+    text_rule,
 )
-from ..routes import Origin, Refusal
+from ..routes import OWN_AS, Origin, Refusal
 from .paths import EXTERNAL, INTERNAL, LOCAL, Path
 from .sessions import BgpEnd, has_policy, requires_policy
 
@@ -56,9 +56,10 @@ def _filters(
             because += [word.source, *((line,) if line else ())]
     word = getattr(held, f"filter_list_{direction}")
     if word is not None:
-        if not text_permits(policy.as_paths.get(word.value), path_text(route)):
+        rule = text_rule(policy.as_paths.get(word.value), path_text(route))
+        if rule is None or not rule.permit:
             why = f"{end.name}'s AS-path filter {word.value} denies the path {path_text(route)}"
-            return Refusal(why, (word.source,))
+            return Refusal(why, (word.source, *((rule.source,) if rule is not None else ())))
         because.append(word.source)
     return because
 
@@ -251,7 +252,8 @@ def take(
     if held.own_as_origin and route.as_path and route.as_path[-1] in own and count == 1:
         allowed = max(allowed, 1)
     if count > allowed:
-        return Refusal(f"{end.name} finds its own AS in the path {path_text(route)}")
+        why = f"{end.name} finds its own AS in the path {path_text(route)}"
+        return Refusal(why, kind=OWN_AS)
     identity = end.router_id.value if end.router_id else 0
     if update.originator is not None and update.originator == identity:
         return Refusal(f"{end.name} announced it itself")

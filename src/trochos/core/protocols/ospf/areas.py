@@ -74,11 +74,20 @@ class Areas:
 
     def _edge(self, graph: AreaGraph, start: OspfEnd, end: OspfEnd) -> None:
         cost = _transit_cost(start)
-        hop = NextHop("forward", end.address, start.interface.name)
+        # Where both ends share no subnet, the neighbour is on the link all the same.
+        onlink = (
+            start.fact is not None
+            and end.address is not None
+            and start.network_type not in SHARED
+            and not start.fact.connected.contains(end.address)
+        )
+        hop = NextHop("forward", end.address, start.interface.name, onlink=onlink)
         graph.edges.append(Edge(graph.node(start.device), graph.node(end.device), cost, (hop,)))
 
     def _stub(self, end: OspfEnd) -> None:
         assert end.area is not None
+        if end.unnumbered:
+            return  # there is no subnet to announce
         graph = self.graph(end.area.value)
         for prefix, _ in end.prefixes:
             if end.network_type == LOOPBACK and end.process.version == 2:

@@ -45,6 +45,15 @@ class OspfEnd:
     up: bool
     why_down: str | None
     filters: Filters | None = None
+    hears_own_subnet_only: bool = False
+
+    @property
+    def unnumbered(self) -> bool:
+        """True for a point-to-point link without a subnet: its address is a host's."""
+        held = self.fact
+        return (
+            self.network_type == POINT_TO_POINT and held is not None and held.value.prefix.is_host
+        )
 
     @property
     def end(self) -> End:
@@ -120,6 +129,7 @@ def ends_of(device: Device, process: OspfProcess, links: Links) -> list[OspfEnd]
             up,
             None if up else links.why_deaf(end),
             links.filters.get(device.name),
+            habits.hears_own_subnet_only,
         )
         if process.version == 3:
             prefixes = tuple(

@@ -19,7 +19,7 @@ from ..links import Links
 from .interfaces import LOOPBACK, NON_BROADCAST, POINT_TO_POINT, SHARED, OspfEnd
 
 OWN = Flow("ospf")
-DOWN, ATTEMPT, TWO_WAY = "down", "attempt", "two-way"
+DOWN, ATTEMPT, INIT, TWO_WAY = "down", "attempt", "init", "two-way"
 EXSTART, EXCHANGE, FULL = "exstart", "exchange", "full"
 
 
@@ -89,6 +89,26 @@ def _same_subnet(left: Reading, right: Reading) -> bool:
     if mine == "no address" or theirs == "no address":
         return False
     return bool(mine.connected.contains(theirs.address) and theirs.connected.contains(mine.address))
+
+
+def _takes(end: OspfEnd, other: OspfEnd) -> Reading:
+    """Point to point: whether an end takes packets that come from the other's address."""
+    found = _subnet(end, other)
+    takes = (
+        not end.hears_own_subnet_only
+        or end.unnumbered
+        or end.fact is None
+        or (other.fact is not None and end.fact.connected.contains(other.fact.address))
+    )
+    return Reading(found.text, found.evidence, takes)
+
+
+def _one_way(left: OspfEnd, right: OspfEnd) -> tuple[str, str]:
+    """The end that takes the other's hellos does not find itself in them."""
+    return (
+        INIT if _takes(left, right).value else DOWN,
+        INIT if _takes(right, left).value else DOWN,
+    )
 
 
 def _mask(end: OspfEnd, _: OspfEnd) -> Reading:
@@ -246,6 +266,15 @@ GATES: tuple[Gate[OspfEnd], ...] = (
         _same_subnet,
         stuck=_unheard,
         applies=lambda a, b: _v2(a, b) and _shared(a, b),
+    ),
+    Gate(
+        "subnet",
+        _takes,
+        _true,
+        stuck=_one_way,
+        applies=lambda a, b: (
+            _v2(a, b) and not _shared(a, b) and (a.hears_own_subnet_only or b.hears_own_subnet_only)
+        ),
     ),
     Gate("authentication type", _auth_type, stuck=_unheard),
     Gate(

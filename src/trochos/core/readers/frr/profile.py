@@ -15,6 +15,7 @@ FRR = Profile(
         statement_ignores_mask=True,
         last_statement_wins=True,
         ranges_hide_others=True,
+        hears_own_subnet_only=True,
         own_subnet_keeps_name=True,
         translation_resets_metric=True,
         own_stub_blinds_to_transit=True,

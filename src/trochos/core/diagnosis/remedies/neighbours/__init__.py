@@ -53,6 +53,12 @@ def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
                 done.append(found)
             common = bench.commonness(relation.protocol, gate.gate, mine)
             weight += common - bench.commonness(relation.protocol, gate.gate, theirs)
+        # Of two ends that fit as well, the one that says nothing has rather forgotten a line
+        # than the other has one too many.
+        gate = failing[0]
+        said = {s.device for s in gate.evidence if not s.default and not s.missing}
+        spoke = _name(me) in said and _name(other) not in said
+        weight += 0.01 if spoke else 0.0
         if done:
             title = "; ".join(text for text, _ in done)
             edits = tuple(edit for _, item in done for edit in item)

@@ -33,7 +33,10 @@ def mend_bgp(
         peer = other.source
         if peer is None:
             return None
-        edits = writer.add_neighbour(peer, other.local_as, _like(me, other, peer))
+        like = _like(me, other, peer)
+        edits = writer.add_neighbour(peer, other.local_as, like)
+        if like is None and edits is not None and other.neighbour is not None:
+            edits = (*edits, *_mirrored(writer, me, other, peer))
         return None if edits is None else (f"name {other.name} ({peer}) as neighbour", edits)
     if n is None:
         return "", ()  # what is to be configured is configured right
@@ -122,6 +125,26 @@ def _like(me: BgpEnd, other: BgpEnd, peer: Address) -> BgpNeighbour | None:
         ),
         None,
     )
+
+
+def _mirrored(writer: Writer, me: BgpEnd, other: BgpEnd, peer: Address) -> list[Any]:
+    """What the other end says of this one, and what therefore has to be said of it."""
+    theirs = other.neighbour
+    out: list[Any] = []
+    if theirs is None:
+        return out
+    source = theirs.update_source
+    if source is not None and me.device.interface(source.value) is not None:
+        out += writer.neighbour_setting(peer, "source", source.value) or ()
+    if theirs.multihop is not None:
+        out += writer.neighbour_setting(peer, "multihop", str(theirs.multihop.value)) or ()
+    if theirs.password is not None:
+        out += writer.neighbour_setting(peer, "password", theirs.password.value) or ()
+    if me.local_as == other.local_as:
+        for family, held in theirs.families.items():
+            if held.next_hop_self is not None:
+                out += writer.neighbour_setting(peer, "next hop self", "", family) or ()
+    return out
 
 
 def _right_peer(writer: Writer, me: BgpEnd, other: BgpEnd) -> Mend | None:
