@@ -152,6 +152,9 @@ def _family(out: Effect, before: Reach, after: Reach, family: int) -> None:
     touched = _touched(old, new, left, right)
     lost = np.array([c for c, a in enumerate(old.addresses) if a not in new.column], np.int64)
     fresh = np.array([c for c, a in enumerate(new.addresses) if a not in old.column], np.int64)
+    # An address that another device holds now was taken from the one that answered for it.
+    before_names, after_names = np.array(old.names), np.array(new.names)
+    handed = before_names[old.owner_rows[left]] != after_names[new.owner_rows[right]]
     position = np.full(len(new.addresses), -1, dtype=np.int64)
     position[right] = np.arange(right.size)
     for name in old.names:
@@ -172,7 +175,9 @@ def _family(out: Effect, before: Reach, after: Reach, family: int) -> None:
             out.add("gone", old, name, source, lost[worked[lost]])
             a, b, other = states[left], held[right], ours[left]
             out.add("heals", old, name, source, left[_better(a, b) & other])
-            out.add("breaks", old, name, source, left[_better(b, a) & other])
+            worse = _better(b, a) & other
+            out.add("breaks", old, name, source, left[worse & ~handed])
+            out.add("gone", old, name, source, left[worse & handed])
             moved = touched[row] & (a == b) & (a != NO) & other
             back = position[new.column[source]]
             if back >= 0:

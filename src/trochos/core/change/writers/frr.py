@@ -251,9 +251,15 @@ class FrrWriter(Writer):
             )
             if on_interfaces:
                 word = "ip ospf" if family == 4 else "ipv6 ospf6"
-                return self._edit(
-                    (f"interface {interface.name}",), (), (f"{word} area {area}",), file
-                )
+                shown_area = str(area)
+                if isinstance(process, OspfProcess) and any(
+                    "." in item.area.source.text.split()[-1]
+                    for item in process.interfaces.values()
+                    if item.area is not None
+                ):
+                    shown_area = ".".join(str(area >> shift & 255) for shift in (24, 16, 8, 0))
+                line = f"{word} area {shown_area}"
+                return self._edit((f"interface {interface.name}",), (), (line,), file)
             return self._edit((opening,), (), (f"network {prefix} area {area}",), file)
         statements = self._statements(protocol, family)
         named = sum(1 if s.interface is not None else -1 for s in statements)

@@ -102,6 +102,32 @@ class Bench:
                 return address
         return None
 
+    def more_usual(self, address: Address, other: Address | None) -> bool:
+        """True if links of this network rather have ends like the first address than like the
+        second, by their place in the subnet."""
+        if other is None:
+            return False
+        places: Counter[int] = Counter()
+        sizes: dict[Address, int] = {}
+        for segment in self.network.segments:
+            for end in segment.ends:
+                interface = self.tables.links.interface(end)
+                if self.devices[end.device].is_host or interface is None:
+                    continue
+                for fact in interface.addresses:
+                    prefix = fact.value.prefix
+                    if fact.address.family != address.family or fact.address.is_link_local:
+                        continue
+                    places[fact.address.value - prefix.network] += 1
+                    if prefix.contains(address):
+                        sizes[address] = prefix.network
+                    if prefix.contains(other):
+                        sizes[other] = prefix.network
+        if address not in sizes or other not in sizes:
+            return False
+        here, there = address.value - sizes[address], other.value - sizes[other]
+        return places[here] >= 3 and places[there] <= 1
+
     @cached_property
     def unowned(self) -> list[Address]:
         """Addresses that lines name as gateway or neighbour and nobody holds, the most named

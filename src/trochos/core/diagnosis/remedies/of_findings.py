@@ -78,6 +78,7 @@ def _or_its_owner(bench: Bench, device: str, address: Address, found: list[Remed
     if moved is None:
         return found
     odd = bench.mentioned(address) > max(1, bench.mentioned(moved[1]))
+    odd = odd or (bench.mentioned(moved[1]) == 0 and bench.more_usual(address, moved[1]))
     return [moved[0], *found] if odd else [*found, moved[0]]
 
 

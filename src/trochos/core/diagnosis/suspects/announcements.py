@@ -131,7 +131,7 @@ def _statement(
         common = [a for a in areas if a in beside] or areas
         if not common:
             return [], False
-        area = max(common, key=lambda a: areas[a])
+        area = max(common, key=lambda a: (areas[a], -a))
     settings = next(
         (
             p.interfaces.get(interface.name)

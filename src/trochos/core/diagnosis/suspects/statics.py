@@ -33,7 +33,8 @@ def on_static(
         if r is not route
         and (r.usable or r.lost_to is route)
         and r.problem is None
-        and not (r.prefix.is_default and not route.prefix.is_default)
+        # A static route that leads away is no better than the default it hides.
+        and (away or not r.prefix.is_default or route.prefix.is_default)
     ]
     for line in lines[:2]:
         if others:
@@ -59,7 +60,7 @@ def on_static(
                         key=f"{line.prefix}-{line.gateway or line.interface or line.special}",
                         remedies=(gone,),
                     ),
-                    LIKELY if away else PLAUSIBLE,
+                    LIKELY if away and not others[0].prefix.is_default else PLAUSIBLE,
                 )
         moved = static_remedies.move(bench, line, target)
         if moved:
@@ -139,8 +140,9 @@ def no_static(
         prefixes = _lost_through(bench, device.name, neighbour, target)
         through = sum(1 for s in device.statics if s.gateway == address and not s.prefix.is_default)
         words = _worded(bench, device.name, prefixes)
-        if not device.statics and _single_way(bench, device.name) and len(prefixes) > 1:
-            # One way out and not a static route left: the one that is missing is the default.
+        told = device.routing.runs or any(s.prefix.family == target.family for s in device.statics)
+        if not told and _single_way(bench, device.name) and len(prefixes) > 1:
+            # One way out, nobody who tells it and no static route: what is missing is the default.
             words = sorted(words, key=lambda listed: not listed[0].is_default)
         if through > 1:
             # This device names each subnet behind that neighbour, so one of them is missing.
@@ -163,6 +165,9 @@ def no_static(
                 )
     if not remedies:
         return
+    stray = _mistyped(bench, device, found, shown)
+    if stray is not None:
+        yield stray
     dynamic = device.routing.runs and not any(
         s.prefix.family == target.family for s in device.statics
     )
@@ -203,6 +208,54 @@ def no_static(
         ),
         weight,
     )
+
+
+def _mistyped(
+    bench: Bench,
+    device: Device,
+    found: list[tuple[str, Address, int]],
+    wanted: Prefix | None,
+) -> Suspect | None:
+    """A static route of the same length to a neighbour that delivers, for what nobody has: it
+    was rather meant to be the route that is missing."""
+    if wanted is None:
+        return None
+    near = {address: name for name, address, _ in found}
+    for line in device.statics:
+        if (
+            line.gateway not in near
+            or line.prefix == wanted
+            or line.prefix.is_default
+            or (line.prefix.family, line.prefix.length) != (wanted.family, wanted.length)
+            or any(line.prefix.contains(address) for address in bench.taken)
+        ):
+            continue
+        assert line.gateway is not None
+        writer = bench.writer(device.name)
+        gone, new = writer.drop_static(line), writer.static(wanted, line.gateway, line.distance)
+        if gone is None or new is None:
+            continue
+        return Suspect(
+            Finding(
+                "static-mistyped",
+                BREAKS,
+                device.name,
+                f"{device.name} has a static route to {line.prefix}, where nobody is, and none to "
+                f"{wanted}.",
+                f"Both would lead to {near[line.gateway]}: the prefix was rather mistyped.",
+                (line.source,),
+                key=str(line.prefix),
+                remedies=(
+                    Remedy(
+                        f"On {device.name}: send {wanted} to {near[line.gateway]} "
+                        f"({line.gateway}) instead of {line.prefix}.",
+                        (*gone, *new),
+                    ),
+                ),
+            ),
+            LIKELY,
+        )
+    return None
 
 
 def _single_way(bench: Bench, device: str) -> bool:

@@ -412,7 +412,9 @@ class BgpSpeakers:
                 held = own.family(family)
                 if held.maximum is None or held.maximum_warns:
                     continue
-                count = sum(1 for paths in speaker.heard.values() if own.peer in paths)
+                heard = [paths[own.peer] for paths in speaker.heard.values() if own.peer in paths]
+                # What is never valid does not count against a limit (seen on real routers).
+                count = sum(1 for path in heard if not _own_next_hop(path))
                 if count > held.maximum.value:
                     torn.add((name, str(own.peer)))
         return torn
@@ -459,12 +461,17 @@ def _same(a: Path, b: Path) -> bool:
     )
 
 
+def _own_next_hop(path: Path) -> bool:
+    """True for a host route to the very address that is its next hop."""
+    return path.next_hop is not None and path.prefix == host_prefix(path.next_hop)
+
+
 def _metric_to(device: Device, path: Path, hops: Hops) -> int | None:
     """The metric of the route to a path's next hop; None if no route leads there."""
     address = path.next_hop
     if address is None or path.link is not None:
         return 0
-    if path.prefix == host_prefix(address):
+    if _own_next_hop(path):
         return None  # the route to the next hop would lead through itself
     route = hops.route(device.name, address)
     if route is None or not route.next_hops:

@@ -139,6 +139,7 @@ class Choice:
         for number in router.areas:
             heard += self.within.get(number, ())
         internal: list[int] | None = None
+        own = {end.address for end in router.ends if end.active}
         for item in heard:
             if item.announcer == router.device.name:
                 continue
@@ -147,6 +148,8 @@ class Choice:
                 continue
             way: Best | None = to
             if item.forward is not None:
+                if item.forward in own:
+                    continue  # handed over to the router itself (seen on real routers)
                 if internal is None:
                     internal = router.internal_lengths
                 way = _forward_route(router.best, internal, item.forward)

@@ -55,10 +55,7 @@ def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
             weight += common - bench.commonness(relation.protocol, gate.gate, theirs)
         # Of two ends that fit as well, the one that says nothing has rather forgotten a line
         # than the other has one too many.
-        gate = failing[0]
-        said = {s.device for s in gate.evidence if not s.default and not s.missing}
-        spoke = _name(me) in said and _name(other) not in said
-        weight += 0.01 if spoke else 0.0
+        weight += _hint(relation.protocol, failing, me, other)
         if done:
             title = "; ".join(text for text, _ in done)
             edits = tuple(edit for _, item in done for edit in item)
@@ -67,7 +64,9 @@ def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
             out += [(weight, wider) for wider in _wider(bench, relation, failing, me, other)]
         if relation.protocol == "bgp" and any(g.gate == "peer address" for g in failing):
             # An address that several lines know is missed; one that a single line knows is wrong.
-            missed = me.peer is not None and bench.mentioned(me.peer) > 1
+            missed = me.peer is not None and (
+                bench.mentioned(me.peer) > 1 or bench.more_usual(me.peer, other.source)
+            )
             given = own_again(bench, me, other)
             out += [(weight - 100 if missed else weight, item) for item in given]
     out.sort(key=lambda item: item[0])
@@ -98,6 +97,37 @@ def _wider(
                 title = f"On {me.device}: put {statement.prefix} into area {shown}."
                 out.append(Remedy(title, edits))
     return out
+
+
+def _hint(protocol: str, failing: list[Judged], me: Any, other: Any) -> float:
+    """What speaks against mending this end (positive) where counting does not decide."""
+    gate = failing[0]
+    if protocol == "ospf" and gate.gate == "area" and me.area and other.area:
+        # Who has to do with the other's area anyway is the one that left it.
+        knows, known = _knows(me, other.area.value), _knows(other, me.area.value)
+        return 100.0 * (known - knows)
+    if protocol == "ospf" and gate.gate in ("hello interval", "dead interval"):
+        even = [end.dead == end.hello * 4 for end in (me, other)]
+        if even[0] != even[1]:
+            return 0.1 if even[0] else -0.1
+    if protocol == "ospf" and gate.gate == "area type":
+        said = [end.area_facts.kind_source is not None for end in (me, other)]
+    else:
+        lines = {s.device for s in gate.evidence if not s.default and not s.missing}
+        said = [_name(end) in lines for end in (me, other)]
+    # The end that says nothing has rather forgotten a line than the other has one too many.
+    return 0.01 if said[0] and not said[1] else 0.0
+
+
+def _knows(end: Any, area: int) -> bool:
+    """True if a router has something else to do with an area: a setting, another interface."""
+    held = end.process.areas.get(area)
+    if held is not None and held.kind_source is not None:
+        return True
+    others = [i for n, i in end.process.interfaces.items() if n != end.interface.name]
+    return any(i.area is not None and i.area.value == area for i in others) or any(
+        s.area == area and s.source != end.area.source for s in end.process.networks
+    )
 
 
 def _name(end: Any) -> str:

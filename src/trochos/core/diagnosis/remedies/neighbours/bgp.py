@@ -163,7 +163,11 @@ def _right_peer(writer: Writer, me: BgpEnd, other: BgpEnd) -> Mend | None:
         gone = writer.drop(n.source)
         return None if made is None or gone is None else (words, (*made, *gone))
     edits = writer.rename_neighbour(n.address, towards)
-    return None if edits is None else (words, edits)
+    if edits is None:
+        return None
+    if n.update_source is None and other.neighbour is not None:
+        edits = (*edits, *_mirrored(writer, me, other, towards))
+    return words, edits
 
 
 def _farther(writer: Writer, n: BgpNeighbour, other: BgpEnd, links: int) -> Mend | None:
@@ -247,7 +251,8 @@ def own_again(bench: Bench, me: BgpEnd, other: BgpEnd) -> list[Remedy]:
         return []
     for interface in other.device.interfaces:
         for fact in interface.addresses:
-            if fact.address == other.source and bench.mentioned(fact.address) == 0:
+            shared = len(bench.forwarding.near.owner_devices(fact.address)) > 1
+            if fact.address == other.source and (shared or bench.mentioned(fact.address) == 0):
                 new = InterfaceAddress(wanted, fact.value.length)
                 edits = bench.writer(other.name).address(interface, fact, new)
                 if edits is not None:
