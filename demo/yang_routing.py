@@ -54,7 +54,7 @@ def _redistribution(words: list[str]) -> dict[str, Any]:
 
 
 def _ospf(router: Router, protocol: Protocol, _: int) -> dict[str, Any]:
-    out: dict[str, Any] = {"address-family": "ietf-routing:ipv4"}
+    out: dict[str, Any] = {}
     areas: dict[int, dict[str, Any]] = {}
     passive, redistributed = set(), []
 
