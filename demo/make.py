@@ -34,6 +34,9 @@ class Port:
     ospf: int | None = None
     """The OSPF area, for ports that lead to other routers of it."""
     hello: int = 2
+    parent: str | None = None
+    """The port whose tagged frames a VLAN interface takes."""
+    tag: int | None = None
 
 
 @dataclass
@@ -61,6 +64,8 @@ class Router:
     statics: list[Static] = field(default_factory=list)
     protocols: list[Protocol] = field(default_factory=list)
     policy: list[str] = field(default_factory=list)
+    files: dict[str, str] = field(default_factory=dict)
+    """What else was gathered from it: tunnels."""
 
     def port(self, name: str) -> Port:
         return next(port for port in self.ports if port.name == name)
@@ -306,6 +311,7 @@ def healthy() -> Company:
     company = Company({r.name: r for r in routers}, {h.name: h for h in hosts}, links, lans)
     services.add(company)
     isles.add(company)
+    reaches.add(company)
     return company
 
 
@@ -345,10 +351,12 @@ def broken() -> Company:
     routers["office"].statics.append(Static("10.64.40.64/26", special="discard"))
     services.change(company)
     isles.change(company)
+    reaches.change(company)
     return company
 
 
 import isles  # noqa: E402
+import reaches  # noqa: E402
 import services  # noqa: E402
 import yang_routing  # noqa: E402
 
@@ -401,13 +409,13 @@ def yang_data(router: Router) -> str:
     for port in router.ports:
         entry: dict[str, object] = {
             "name": port.name,
-            "type": "iana-if-type:softwareLoopback"
-            if port.name.startswith("lo")
-            else "iana-if-type:ethernetCsmacd",
+            "type": "iana-if-type:" + _type_of(port),
         }
         if port.description:
             entry["description"] = port.description
         entry["enabled"] = port.enabled
+        if port.tag is not None:
+            entry["trochos-vlan:vlan"] = {"parent": port.parent, "tag": port.tag}
         for family, version in (("ipv4", 4), ("ipv6", 6)):
             mine = [a for a in port.addresses if (":" in a) == (version == 6)]
             if mine:
@@ -452,6 +460,14 @@ def yang_data(router: Router) -> str:
         }
     }
     return json.dumps(document, indent=2) + "\n"
+
+
+def _type_of(port: Port) -> str:
+    if port.name.startswith("lo"):
+        return "softwareLoopback"
+    if port.name.startswith("gre"):
+        return "tunnel"
+    return "ethernetCsmacd" if port.tag is None else "l2vlan"
 
 
 def _next_hop(group: list[Static]) -> dict[str, object]:
@@ -515,6 +531,19 @@ def ip_addr(name: str, ports: list[Port], carrier: dict[str, bool]) -> str:
             up = carrier.get(port.name, True)
             flags = [*([] if up else ["NO-CARRIER"]), *flags, "UP", *(["LOWER_UP"] if up else [])]
         info = [_info(address) for address in port.addresses]
+        if port.name.startswith("gre"):
+            out.append(
+                {
+                    "ifindex": index,
+                    "ifname": port.name,
+                    "flags": ["POINTOPOINT", "NOARP", "UP", "LOWER_UP"],
+                    "mtu": 1476,
+                    "operstate": "UNKNOWN",
+                    "link_type": "gre",
+                    "addr_info": info,
+                }
+            )
+            continue
         if port.enabled:
             info.append(
                 {"family": "inet6", "local": _link_local(mac), "prefixlen": 64, "scope": "link"}
@@ -532,6 +561,19 @@ def ip_addr(name: str, ports: list[Port], carrier: dict[str, bool]) -> str:
             }
         )
     return json.dumps(out, indent=1) + "\n"
+
+
+def ip_link(router: Router) -> str:
+    """What `ip -j -d link` shows of VLAN interfaces and the ports below them."""
+    out: list[dict[str, object]] = []
+    for index, port in enumerate(router.ports, 1):
+        flags = ["BROADCAST", "MULTICAST", *(["UP", "LOWER_UP"] if port.enabled else [])]
+        entry: dict[str, object] = {"ifindex": index, "ifname": port.name, "flags": flags}
+        if port.tag is not None:
+            entry["link"] = port.parent
+            entry["linkinfo"] = {"info_kind": "vlan", "info_data": {"id": port.tag}}
+        out.append(entry)
+    return "[\n" + ",\n".join(" " + json.dumps(entry) for entry in out) + "\n]\n"
 
 
 def _info(address: str) -> dict[str, object]:
@@ -632,6 +674,9 @@ def render(
             files[f"{folder}/frr.conf"] = frr_text(router)
         else:
             files[f"{folder}/running.json"] = yang_data(router)
+        files |= {f"{folder}/{name}": text for name, text in router.files.items()}
+        if (dialect or router.dialect) == "frr" and any(p.tag for p in router.ports):
+            files[f"{folder}/ip-link.json"] = ip_link(router)
         if router.dialect == "frr" and dialect is None:
             carrier = {}
             for left, lp, right, rp in company.links:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 
+import make as demo
 import pytest
 from surveys import compute, frr, wired
 
@@ -197,3 +198,21 @@ def test_a_tunnel_torn_down_by_its_own_news_is_a_circle() -> None:
     survey = over(("ip route 100.64.0.4/30 100.64.0.2 200",), (TO_WEST, "router ospf", extra))
     assert "tunnel-circle" in {finding.kind for finding in survey.findings}
     assert survey.path("10.1.0.1", "10.2.0.1").works == "no"
+
+
+@pytest.mark.parametrize("wrong", [{"remote": "203.0.113.6"}, {"ikey": 7, "okey": 7}, {"kind": 1}])
+def test_tunnels_as_links_show_them_are_mended(wrong: dict[str, object]) -> None:
+    """`ip -j -d link` holds the same facts elsewhere: kind beside data, a key per direction."""
+    built = demo.broken()
+    text = json.loads(built.routers["slip"].files["ip-link.json"])
+    info = text[0]["linkinfo"]
+    info["info_data"]["remote"] = "203.0.113.2"
+    if "kind" in wrong:
+        info["info_kind"] = "ipip"
+    else:
+        info["info_data"] |= wrong
+    built.routers["slip"].files["ip-link.json"] = json.dumps(text, indent=1)
+    survey = compute(demo.render(built, "test", "2026-05-04T06:30:00Z"))
+    found = survey.diagnose("slip-winch", "roster")
+    assert found.causes and found.causes[0].certainty == "proven", found.says
+    assert {edit.device for edit in found.causes[0].option.edits} <= {"slip", "lantern"}

@@ -156,7 +156,7 @@ SAYINGS: dict[str, tuple[str, Say, Ask, object]] = {
         "lantern",
         lambda w, d: w.static(prefix("10.99.0.0/16"), address("10.64.0.21")),
         lambda d: (statics(d, "10.99.0.0/16"), len(d.statics)),
-        ({("10.64.0.21", 1)}, 4),
+        ({("10.64.0.21", 1)}, 7),
     ),
     "a static route with a distance": (
         "lantern",

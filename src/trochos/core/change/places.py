@@ -1,12 +1,16 @@
-"""Where edits of configuration text would strike: the lines they take, the places they fill."""
+"""Where edits would strike: the lines they take, the places they fill."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
 
-from ..network.edits import Edit, EditError, TextEdit
+from ..network.edits import DataEdit, Edit, EditError, TextEdit
 from ..network.source import Source
+from ..readers.located import DataError, parse_data
+from ..readers.located_json import Document
+from ..readers.report import split_lines
 from ..readers.survey import Survey
+from .paths import at_path
 from .text import Editor
 
 MOST = 3
@@ -21,6 +25,9 @@ def places_of(survey: Survey, edits: Iterable[Edit]) -> list[Source]:
     taken: list[Source] = []
     added: list[Source] = []
     for edit in edits:
+        if isinstance(edit, DataEdit):
+            taken += _value(survey, edit)
+            continue
         text = survey.text(edit.device, edit.file) if isinstance(edit, TextEdit) else None
         if not isinstance(edit, TextEdit) or text is None:
             continue
@@ -45,3 +52,19 @@ def places_of(survey: Survey, edits: Iterable[Edit]) -> list[Source]:
                 )
     # What replaces a line stands at that line; only what is nowhere yet is missing.
     return (taken or added)[:MOST]
+
+
+def _value(survey: Survey, edit: DataEdit) -> list[Source]:
+    """The line of a value that an edit changes or removes; none for one that it makes."""
+    text = survey.text(edit.device, edit.file)
+    if text is None:
+        return []
+    try:
+        root = parse_data(text)
+        node = at_path(root, edit.path)
+    except (DataError, EditError):
+        return []
+    if node is None:
+        return []
+    quoted = Document(text, split_lines(text), root).quote(node)
+    return [Source(edit.device, edit.file, node.key_line, quoted, edit.path)]

@@ -234,10 +234,13 @@ class Search:
     def _quoting(self, option: Option) -> Finding:
         """The finding with the very lines that its remedy changes or adds in its evidence."""
         finding = option.finding
-        touched = places_of(self.base.survey, option.edits)
-        spots = {(s.device, s.file, s.line or s.text) for s in touched}
-        others = [s for s in finding.evidence if (s.device, s.file, s.line or s.text) not in spots]
-        return replace(finding, evidence=(*touched, *others))
+        touched: list[Source] = []
+        for place in places_of(self.base.survey, option.edits):
+            # What is quoted already is quoted as its finder did, but first.
+            held = next((s for s in finding.evidence if _says(s, place)), place)
+            touched.append(held)
+        others = [source for source in finding.evidence if source not in touched]
+        return replace(finding, evidence=(*dict.fromkeys(touched), *others))
 
     @staticmethod
     def _deaf(path: Path) -> bool:
@@ -665,6 +668,15 @@ class Search:
             f"{path.sentence()} No single change that is known here heals it, nor a few together: "
             "what stands at that place, or beyond what was surveyed, has to be looked at."
         )
+
+
+def _says(evidence: Source, place: Source) -> bool:
+    """True if a piece of evidence shows a place already."""
+    if (evidence.device, evidence.file) != (place.device, place.file):
+        return False
+    if place.line is None or evidence.line is None:
+        return evidence.text == place.text
+    return evidence.line == place.line or place.text.rstrip(",") in evidence.text
 
 
 def only_removes(edits: tuple[Edit, ...]) -> bool:

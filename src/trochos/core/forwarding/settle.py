@@ -12,6 +12,7 @@ from __future__ import annotations
 from ..network.facts import End, Network
 from ..protocols.tables import Tables, compute_tables
 from .step import Forwarding
+from .walk import Leg
 
 ROUNDS = 8
 
@@ -32,6 +33,8 @@ def settle(network: Network, before: Tables | None = None) -> tuple[Tables, Forw
     ]
     deaf: frozenset[End] = frozenset()
     torn: dict[End, str] = {}
+    unheard: set[End] = set()
+    """Ends whose packets arrive and are not taken there: no news of theirs is to blame."""
     for _ in range(ROUNDS):
         tables = compute_tables(network, deaf, before)
         forwarding = Forwarding(tables, torn=dict(torn))
@@ -40,10 +43,14 @@ def settle(network: Network, before: Tables | None = None) -> tuple[Tables, Forw
                 continue
             fates = forwarding.through(end)
             if any(fate.to is None for fate in fates):
-                torn[end] = fates[0].reason
-        if frozenset(torn) == deaf:
+                leg = forwarding.under.get(end)
+                if isinstance(leg, Leg) and leg.state == "yes":
+                    unheard.add(end)
+                else:
+                    torn[end] = fates[0].reason
+        if torn.keys() | unheard == deaf:
             break
-        deaf = frozenset(torn)
+        deaf = frozenset(torn.keys() | unheard)
     for device in network.devices:
         for interface in device.interfaces:
             if interface.tunnel is not None:

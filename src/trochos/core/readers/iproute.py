@@ -255,7 +255,8 @@ def _read_link_kind(
     data = linkinfo.peek("info_data") if linkinfo is not None else None
     tunnel = None
     if data is not None and kind in tunnels.MODES:
-        tunnel = tunnels.read(data, kind, _source(device, file, document, data))
+        where = _source(device, file, document, data, f"{path}/linkinfo/info_data")
+        tunnel = tunnels.read(data, kind, where)
     if tunnel is not None:
         draft.tunnels[interface.name] = tunnel
     known = tunnel is not None

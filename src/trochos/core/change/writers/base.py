@@ -73,11 +73,17 @@ class Writer:
             ("mode", tunnel.mode, mode),
             ("key", tunnel.key, key),
         ):
-            if new is not None:
-                held = None if old is None else str(old)
-                out.append(
-                    DataEdit(source.device, source.file, f"{source.path}/{leaf}", held, str(new))
-                )
+            if new is None:
+                continue
+            held = None if old is None else str(old)
+            paths = [f"{source.path}/{leaf}"]
+            if source.path.endswith("/info_data"):
+                # As a system shows its links: the kind stands beside the data, a key in each way.
+                above = source.path.removesuffix("/info_data")
+                shown = {"mode": [f"{above}/info_kind"]}
+                shown["key"] = [f"{source.path}/{way}key" for way in "io"]
+                paths = shown.get(leaf, paths)
+            out += [DataEdit(source.device, source.file, p, held, str(new)) for p in paths]
         return tuple(out)
 
     # -- what languages override -----------------------------------------------------
