@@ -19,6 +19,7 @@ from ..core.forwarding.endpoints import EndpointError
 from ..core.forwarding.path import Traffic
 from ..core.network.addressing import Address
 from ..core.network.edits import EditError, read_edits
+from ..core.network.quiet import without_collecting
 from ..core.survey import Computed
 from ..local import InputError, fingerprint_key
 from . import tables
@@ -318,7 +319,11 @@ def main(arguments: list[str] | None = None) -> int:
     """Runs one command; returns its exit status (0 well, 1 not well, 2 could not be used)."""
     try:
         options = build_parser().parse_args(arguments)
-        return int(options.run(options))
+        if options.run is run_gather:
+            return int(options.run(options))
+        # A command ends soon, and what it builds is hardly ever cyclic.
+        with without_collecting():
+            return int(options.run(options))
     except (InputError, EndpointError, EditError, ExpectationError) as error:
         print(f"trochos: {error}", file=sys.stderr)
         return 2

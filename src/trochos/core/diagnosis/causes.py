@@ -23,6 +23,7 @@ from ..forwarding.verdicts import BIT
 from ..forwarding.walk import Leg
 from ..network.edits import DataEdit, Edit, EditError, Remedy, TextEdit
 from ..network.facts import End
+from ..network.quiet import without_collecting
 from ..network.source import Source
 from ..protocols.filters import Flow
 from ..protocols.gates import Relation
@@ -712,7 +713,8 @@ def diagnose(
     Raises:
         EndpointError: an end is not in the survey, or the ends share no family.
     """
-    return Search(base, findings, sender, receiver, traffic, progress).run()
+    with without_collecting():
+        return Search(base, findings, sender, receiver, traffic, progress).run()
 
 
 __all__ = ["Cause", "Diagnosis", "bench_of", "diagnose"]

@@ -52,9 +52,7 @@ def match_columns(
         `index` of shape (devices, addresses): which of the device's routes matches, or -1;
         and per device the routes that the numbers stand for.
     """
-    prefixes = sorted(
-        {prefix for table in tables for prefix in table}, key=lambda p: (p.network, p.length)
-    )
+    prefixes = sorted({prefix for table in tables for prefix in table})
     number = {prefix: i for i, prefix in enumerate(prefixes)}
     parent = np.full(len(prefixes), -1, dtype=np.int64)
     depth = np.zeros(len(prefixes), dtype=np.int64)

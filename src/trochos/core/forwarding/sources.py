@@ -31,6 +31,19 @@ _LABELS: tuple[tuple[Prefix, int], ...] = tuple(
 
 def usable_addresses(device: Device, family: int) -> list[tuple[Interface, AddressFact]]:
     """Addresses a packet can carry as its source, in the device's own order."""
+    # Facts never change, and the same few devices are asked about thousands of targets.
+    known = _usable.get((id(device), family))
+    if known is None or known[0] is not device:
+        if len(_usable) > 20_000:
+            _usable.clear()
+        known = _usable[id(device), family] = (device, _usable_addresses(device, family))
+    return known[1]
+
+
+_usable: dict[tuple[int, int], tuple[Device, list[tuple[Interface, AddressFact]]]] = {}
+
+
+def _usable_addresses(device: Device, family: int) -> list[tuple[Interface, AddressFact]]:
     return [
         (interface, fact)
         for interface in device.interfaces

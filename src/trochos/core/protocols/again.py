@@ -10,7 +10,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from copy import copy
-from dataclasses import dataclass, fields, is_dataclass, replace
+from dataclasses import dataclass, fields, is_dataclass
 from functools import cache
 from typing import Any, Self
 
@@ -125,15 +125,7 @@ def _as_before(old: Route, new: Route) -> bool:
 
 def own_copies(routes: list[Route]) -> list[Route]:
     """Copies to be marked as winners and losers, where the originals belong to others."""
-    return [
-        replace(
-            route,
-            selected=False,
-            lost_to=None,
-            why=None if route.lost_to is not None else route.why,
-        )
-        for route in routes
-    ]
+    return [route.unmarked() for route in routes]
 
 
 class Told(ABC):

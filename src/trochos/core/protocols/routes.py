@@ -105,6 +105,27 @@ class Route:
             return self.next_hops[:1]
         return self.next_hops
 
+    def unmarked(self) -> Route:
+        """A copy that has neither won nor lost yet. Written out, because there are many."""
+        return Route(
+            self.prefix,
+            self.protocol,
+            self.distance,
+            self.metric,
+            self.next_hops,
+            self.because,
+            self.via,
+            self.type,
+            False,
+            self.problem,
+            None if self.lost_to is not None else self.why,
+            None,
+            self.wanted,
+            self.origin,
+            self.tag,
+            self.kept_by_kernel,
+        )
+
     @property
     def usable(self) -> bool:
         return bool(self.next_hops) and self.problem is None

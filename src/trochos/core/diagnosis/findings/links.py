@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator
 
-from ...network.addressing import Address, InterfaceAddress
+from ...network.addressing import Address, InterfaceAddress, Prefix
 from ...network.facts import AddressFact, Device, End, Interface, Network, Segment
 from ..finding import BREAKS, NOTES, RISKS, Finding
 from .context import Context
@@ -310,7 +310,10 @@ def _unset(context: Context) -> Iterator[Finding]:
                 )
                 settings = [p for p in device.routing.ospf if p.family == family]
                 meant = empty or any(interface.name in p.interfaces for p in settings)
-                if device.is_host or not ((wanted and others) or (routed and meant and others)):
+                # A statement about this very subnet says that the router was to be in it.
+                stated = empty and prefix in _stated(device)
+                wants = bool(wanted) or stated or (routed and meant)
+                if device.is_host or not (wants and others):
                     continue
                 yield Finding(
                     "address-missing",
@@ -325,6 +328,15 @@ def _unset(context: Context) -> Iterator[Finding]:
                     f"ipv{family}",
                     (interface, prefix, tuple(wanted), facts[0]),
                 )
+
+
+def _stated(device: Device) -> set[Prefix]:
+    """The prefixes that network statements of a device name."""
+    routing = device.routing
+    lists = [p.networks for p in routing.ospf]
+    lists += [p.networks for p in routing.rip]
+    lists += [p.networks for p in routing.eigrp]
+    return {s.prefix for statements in lists for s in statements if s.prefix is not None}
 
 
 def _sources_unset(context: Context) -> Iterator[Finding]:
