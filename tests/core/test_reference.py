@@ -125,6 +125,39 @@ def test_reach_equals_the_real_pings(case: tuple[Path, Computed]) -> None:
     assert wrong == []
 
 
+def ways(survey: Computed, sender: str, target: str) -> tuple[str, list[list[str]]]:
+    """How the outbound leg ends, and the devices of every branch after the sender."""
+    leg = survey.path(sender, target).outbound
+    return leg.verdict, [[hop.device for hop in branch.hops[1:]] for branch in leg.branches]
+
+
+def test_ways_equal_the_real_traces(case: tuple[Path, Computed]) -> None:
+    """Hop by hop: who answered is who has the packet, as far as answers came back."""
+    folder, survey = case
+    told = folder / "truth" / "trace.json"
+    if not told.exists():
+        pytest.skip("no traces were captured")
+    wrong = []
+    for trace in json.loads(told.read_text()):
+        if trace["state"].startswith("not-sent"):
+            continue
+        real = trace["hop_devices"]
+        verdict, branches = ways(survey, trace["from"], trace["to"])
+        if verdict == "loop":
+            continue  # which round an answer is from, nobody can tell
+        if trace["state"] == "unreachable-host":
+            real = real[:-1]  # who asked in vain answers for the hop that is not there
+        seen = [
+            all(r in (None, "*", w) for r, w in zip(real, way, strict=False))
+            and len(way) >= len(real)
+            and (trace["state"] != "reached" or len(way) == len(real))
+            for way in branches
+        ]
+        if not any(seen):
+            wrong.append((trace, verdict, branches))
+    assert wrong == []
+
+
 def test_healthy_networks_raise_no_alarm(case: tuple[Path, Computed]) -> None:
     folder, survey = case
     answer = json.loads((folder / "truth" / "answer.json").read_text())
