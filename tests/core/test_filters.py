@@ -8,6 +8,7 @@ from typing import Any
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from surveys import compute, wired
 from two_routers import BACK, FRONT, survey
 
 from trochos.core.change.handover import hand_over
@@ -408,3 +409,49 @@ def test_a_filter_on_the_port_of_bgp_is_a_gate() -> None:
     relation = next(r for r in network.neighbours_json()["pairs"] if r["protocol"] == "bgp")
     assert relation["first_failing"] == "filter"
     assert network.diagnose("desk", "db").causes[0].works
+
+
+def far(name: str, number: int, side: int, other: int) -> str:
+    """A speaker with a LAN, two links away from its peer."""
+    mine, theirs = f"10.64.{side}", f"10.64.{other}"
+    return (
+        f"frr version 8.4.4\nhostname {name}\nip route {theirs}.0/30 {mine}.2\n"
+        f"interface eth0\n ip address {mine}.1/30\nexit\n"
+        f"interface eth1\n ip address 10.64.{side + 100}.1/24\nexit\n"
+        f"router bgp {number}\n no bgp ebgp-requires-policy\n"
+        f" neighbor {theirs}.1 remote-as {65536 + 65537 - number}\n"
+        f" neighbor {theirs}.1 ebgp-multihop 2\n"
+        f" address-family ipv4 unicast\n  network 10.64.{side + 100}.0/24\n"
+        " exit-address-family\nexit\n"
+    )
+
+
+def test_a_filter_between_two_speakers_is_a_gate_of_theirs() -> None:
+    middle = (
+        "frr version 8.4.4\nhostname middle\n"
+        "ip route 10.64.101.0/24 10.64.1.1\nip route 10.64.102.0/24 10.64.2.1\n"
+        "interface eth0\n ip address 10.64.1.2/30\nexit\n"
+        "interface eth1\n ip address 10.64.2.2/30\nexit\n"
+    )
+    files = {
+        "topology.json": wired(
+            ("west", "eth0", "middle", "eth0"), ("east", "eth0", "middle", "eth1")
+        ),
+        "devices/west/frr.conf": far("west", 65536, 1, 2),
+        "devices/east/frr.conf": far("east", 65537, 2, 1),
+        "devices/middle/frr.conf": middle,
+    }
+    assert compute(files).path("10.64.101.1", "10.64.102.1").works == "yes"
+    guard = ruleset(
+        chain("forward"),
+        rule("forward", ESTABLISHED, ACCEPT),
+        rule("forward", match("tcp", "dport", 179), DROP),
+    )
+    network = compute({**files, "devices/middle/nft.json": guard["nft.json"]})
+    (relation,) = network.neighbours_json()["pairs"]
+    assert relation["first_failing"] == "filter" and not relation["works"]
+    gate = next(g for g in relation["gates"] if g["gate"] == "filter")
+    assert gate["evidence"][0]["device"] == "middle" and "on middle" in gate["left"]
+    assert network.path("10.64.101.1", "10.64.102.1").works == "no"
+    top = network.diagnose("10.64.101.1", "10.64.102.1").causes[0]
+    assert top.works and {edit.device for edit in top.option.edits} == {"middle"}

@@ -324,6 +324,9 @@ def comparison(document: Any) -> None:
         _out(f"{item['device'] or 'survey'} {item['file']}")
         for line in item["diff"].split("\n")[2:]:
             _out(f"  {line}")
+    for item in document["facts"]:
+        was, now = item["old"] or "nothing", item["new"] or "nothing"
+        _out(f"{item['device']}, {item['what']}: {was} before, {now} now")
     for item in document["routes"]:
         state = "new" if item["old"] is None else "gone" if item["new"] is None else "changed"
         _out(f"Route {state}: {item['device']} {item['prefix']}")

@@ -905,6 +905,7 @@ export interface components {
         ComparedRouteShapeStateEnum: "same" | "different" | "missing" | "extra";
         ComparisonShape: {
             texts: components["schemas"]["TextChangeShape"][];
+            facts: components["schemas"]["FactChangeShape"][];
             routes: components["schemas"]["RouteChangeShape"][];
             neighbours: components["schemas"]["RelationsChangedShape"];
             heals: components["schemas"]["PairsShape"];
@@ -1077,6 +1078,12 @@ export interface components {
             default?: boolean;
             missing?: boolean;
             after?: number | null;
+        };
+        FactChangeShape: {
+            device: string;
+            what: string;
+            old: string | null;
+            new: string | null;
         };
         /**
          * @description * `ipv4` - ipv4

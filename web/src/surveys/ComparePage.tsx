@@ -9,10 +9,11 @@ import { hopWords, many, protocolWords, when } from "../ui/words";
 
 type Comparison = Shapes["ComparisonShape"];
 type RouteChange = Shapes["RouteChangeShape"];
+type FactChange = Shapes["FactChangeShape"];
 type Pairs = Shapes["PairsShape"];
 type Pair = Pairs["pairs"][number] & { state: string };
 type Relation = Comparison["neighbours"]["gained"][number];
-const TABS = ["what reaches what", "texts", "routes", "neighbours"] as const;
+const TABS = ["what reaches what", "texts", "facts", "routes", "neighbours"] as const;
 type Tab = (typeof TABS)[number];
 
 /** Two surveys side by side: what differs in their texts, and what that changes. */
@@ -55,6 +56,7 @@ function Body({ data, tab, onTab, newer }: { data: Comparison; tab: Tab; onTab: 
   const counts: Record<Tab, number> = {
     "what reaches what": data.breaks.count + data.heals.count + data.moves.count,
     texts: data.texts.length,
+    facts: data.facts.length,
     routes: data.routes.length,
     neighbours: changed,
   };
@@ -81,6 +83,7 @@ function Body({ data, tab, onTab, newer }: { data: Comparison; tab: Tab; onTab: 
       </div>
       <div className="min-h-0 flex-1">
         {tab === "texts" ? <Texts data={data} /> : null}
+        {tab === "facts" ? <Facts rows={data.facts} survey={newer} /> : null}
         {tab === "routes" ? <Routes rows={data.routes} survey={newer} /> : null}
         {tab === "neighbours" ? <Relations data={data} /> : null}
         {tab === "what reaches what" ? <Verdicts data={data} survey={newer} /> : null}
@@ -107,6 +110,19 @@ function Texts({ data }: { data: Comparison }) {
       ))}
     </div>
   );
+}
+
+function Facts({ rows, survey }: { rows: FactChange[]; survey: number }) {
+  const columns = useMemo<Column<FactChange>[]>(
+    () => [
+      { head: "device", value: (row) => row.device, width: "1fr", show: (row) => <Link className="underline decoration-dotted" to={`/s/${survey}/devices/${row.device}`}>{row.device}</Link> },
+      { head: "what", value: (row) => row.what, width: "1.2fr" },
+      { head: "before", value: (row) => row.old ?? "nothing", width: "2fr", mono: true },
+      { head: "after", value: (row) => row.new ?? "nothing", width: "2fr", mono: true },
+    ],
+    [survey],
+  );
+  return <DataTable label="facts that differ" file="facts-compared" rows={rows} columns={columns} rowKey={(row) => `${row.device} ${row.what}`} empty="Devices and interfaces are as they were." />;
 }
 
 const routeWords = (route: RouteChange["old"]) => (route ? `${protocolWords(route)}: ${route.next_hops.map(hopWords).join(", ")}` : "none");

@@ -1,4 +1,4 @@
-"""Two surveys side by side: texts, routes, neighbours, verdicts."""
+"""Two surveys side by side: texts, facts, routes, neighbours, verdicts."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import difflib
 from dataclasses import dataclass
 
 from ..forwarding.reach import Reach
+from ..network.facts import Device, Interface
 from ..network.addressing import Prefix
 from ..protocols.routes import Route
 from ..protocols.tables import Tables
@@ -51,6 +52,68 @@ def text_changes(old: Survey, new: Survey) -> list[dict[str, object]]:
     return out
 
 
+def fact_changes(old: Survey, new: Survey) -> list[dict[str, object]]:
+    """What devices and their interfaces are said to be, however that is written."""
+    before = {device.name: device for device in old.network.devices}
+    after = {device.name: device for device in new.network.devices}
+    out: list[dict[str, object]] = []
+    for name in sorted(before.keys() | after.keys()):
+        left, right = _facts(before.get(name)), _facts(after.get(name))
+        for what in sorted(left.keys() | right.keys()):
+            was, now = left.get(what), right.get(what)
+            if was != now:
+                out.append({"device": name, "what": what, "old": was, "new": now})
+    return out
+
+
+def _facts(device: Device | None) -> dict[str, str]:
+    """A device's facts in words, each under what it is about."""
+    if device is None:
+        return {}
+    out = {"role": device.role}
+    if device.role == "unread":
+        return out
+    for number, family in enumerate(("IPv4", "IPv6")):
+        out[f"forwards {family}"] = "yes" if device.forwarding[number] else "no"
+    routing = device.routing
+    runs = [
+        *(f"OSPF version {p.version}" for p in routing.ospf),
+        *("RIP" if p.family == 4 else "RIPng" for p in routing.rip),
+        *(f"EIGRP {p.number}" for p in routing.eigrp),
+        *((f"BGP {routing.bgp.number}",) if routing.bgp is not None else ()),
+    ]
+    out["runs"] = ", ".join(sorted(runs)) or "no routing protocol"
+    out["static routes"] = str(len(device.statics))
+    for interface in device.interfaces:
+        out |= _of_interface(interface)
+    return out
+
+
+def _of_interface(interface: Interface) -> dict[str, str]:
+    name = interface.name
+    held = [
+        str(fact.value)
+        for fact in interface.addresses
+        if not fact.address.is_link_local and not fact.address.is_loopback
+    ]
+    out = {f"{name} is": "on" if interface.enabled else "shut down"}
+    if held:
+        out[f"{name} addresses"] = ", ".join(sorted(held))
+    if interface.carrier is not None:
+        out[f"{name} carrier"] = "yes" if interface.carrier else "no"
+    if interface.mtu is not None:
+        out[f"{name} MTU"] = str(interface.mtu)
+    if interface.tag is not None:
+        out[f"{name} tag"] = f"{interface.tag} of {interface.parent}"
+    if interface.tunnel is not None:
+        ends = f"{interface.tunnel.local} to {interface.tunnel.remote}"
+        out[f"{name} tunnel"] = f"{interface.tunnel.mode}, {ends}"
+    if interface.carried:
+        vlans = sorted((c.vlan, "untagged" if c.untagged else "tagged") for c in interface.carried)
+        out[f"{name} carries"] = ", ".join(f"{vlan} {form}" for vlan, form in vlans)
+    return out
+
+
 def route_changes(old: Tables, new: Tables) -> list[RouteChange]:
     """Every entry that differs, by device and prefix."""
     out = []
@@ -69,6 +132,7 @@ class Comparison:
     """What differs between two surveys."""
 
     texts: list[dict[str, object]]
+    facts: list[dict[str, object]]
     routes: list[RouteChange]
     neighbours: dict[str, list[dict[str, object]]]
     effect: Effect
@@ -83,6 +147,7 @@ class Comparison:
         """The `compare` document of the contract."""
         return {
             "texts": self.texts,
+            "facts": self.facts,
             "routes": [change.as_json() for change in self.routes],
             "neighbours": self.neighbours,
             "verdicts": {
@@ -99,6 +164,7 @@ def compare(
     """Compares two surveys; `tables` and `reach` are theirs, old first."""
     return Comparison(
         text_changes(old, new),
+        fact_changes(old, new),
         route_changes(*tables),
         neighbours_changed(*tables),
         compare_pairs(*reach),

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Mapping
+from typing import NamedTuple
 
 from ..network.addressing import Address
 from ..network.facts import Device, End, Interface, Network
@@ -16,6 +17,14 @@ from .links import Links
 from .routes import Lookup, Route, Table
 
 _FURTHEST = 64
+
+
+class Passed(NamedTuple):
+    """A device on a packet's way: where the packet came in, and where it left."""
+
+    device: str
+    arrived: str | None
+    leaving: str | None
 
 
 class Hops:
@@ -71,11 +80,17 @@ class Hops:
 
     def count(self, start: str, target: Address) -> int | None:
         """The number of links a packet crosses to the target; None if it does not arrive."""
-        current, crossed = start, 0
-        while crossed <= _FURTHEST:
+        way = self.way(start, target)
+        return None if way is None else len(way) - 1
+
+    def way(self, start: str, target: Address) -> list[Passed] | None:
+        """Every device a packet passes, the first and the last included; None if it is lost."""
+        current, arrived = start, None
+        out: list[Passed] = []
+        while len(out) <= _FURTHEST:
             if self.owns(current, target):
-                return crossed
-            if crossed and not self.devices[current].forwarding[target.family == 6]:
+                return [*out, Passed(current, arrived, None)]
+            if out and not self.devices[current].forwarding[target.family == 6]:
                 return None
             route = self.route(current, target)
             if route is None or not route.next_hops or route.next_hops[0].action != "forward":
@@ -84,7 +99,8 @@ class Hops:
             following = self._next(End(current, hop.interface or ""), hop.address or target)
             if following is None:
                 return None
-            current, crossed = following, crossed + 1
+            out.append(Passed(current, arrived, hop.interface))
+            current, arrived = following
         return None
 
     def leads_outside(self, start: str, target: Address) -> bool:
@@ -105,15 +121,15 @@ class Hops:
             following = self._next(end, hop.address or target)
             if following is None:
                 return False
-            current = following
+            current = following.device
         return False
 
-    def _next(self, end: End, address: Address) -> str | None:
+    def _next(self, end: End, address: Address) -> End | None:
         segment = self.links.segment_of.get(end)
         if segment is None or not self.links.is_up(end):
             return None
         for owner in self.owners.get(address, ()):
             for other in segment.ends:
                 if other.device == owner.device and other != end and self.links.is_up(other):
-                    return owner.device
+                    return other
         return None

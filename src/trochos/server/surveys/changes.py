@@ -294,6 +294,7 @@ class CompareView(APIView):
         return Response(
             {
                 "texts": found.texts,
+                "facts": found.facts,
                 "routes": [change.as_json() for change in found.routes],
                 "neighbours": found.neighbours,
                 "heals": pairs_json(found.effect, "heals"),

@@ -43,6 +43,8 @@ class BgpEnd:
     local_as: int
     down: bool = False
     """Torn down for too many prefixes."""
+    on_the_way: tuple[Decision | None, Decision | None] = (None, None)
+    """What stops its packets between the two ends: those that open, and those that answer."""
     near: bool = True
     """False if routes of the peer cannot be used, because it is not on a connected network."""
 
@@ -173,12 +175,19 @@ def stopping(end: BgpEnd, other: BgpEnd, flow: Flow) -> Decision | None:
 
 def _filter(end: BgpEnd, other: BgpEnd) -> Reading:
     """Whether the other may open the session, and whether its answers come in (port 179)."""
-    if not end.device.filters:
+    opens, answers = other.on_the_way
+    if end.device.filters:
+        opens = opens or stopping(end, other, OWN)
+        answers = answers or stopping(end, other, OWN.back(frozenset((end.name,))))
+    elif opens is None and answers is None:
         return Reading("no filter", (), (True, True))
-    opens = stopping(end, other, OWN)
-    answers = stopping(end, other, OWN.back(frozenset((end.name,))))
     lines = tuple(d.entry for d in (opens, answers) if d is not None and d.entry is not None)
-    text = f"stops it in {(opens or answers).chain}" if opens or answers else "lets it pass"  # type: ignore[union-attr]
+    stop = opens or answers
+    text = "lets it pass"
+    if stop is not None:
+        where = stop.entry.device if stop.entry is not None else end.name
+        on = "" if where == end.name else f" on {where}"
+        text = f"stops it in {stop.chain}{on}"
     return Reading(text, tuple(dict.fromkeys(lines)), (opens is None, answers is None))
 
 
@@ -276,7 +285,9 @@ GATES: tuple[Gate[BgpEnd], ...] = (
         _filter,
         lambda a, b: (a.value[0] and b.value[1]) or (b.value[0] and a.value[1]),
         stuck=_unanswered,
-        applies=lambda a, b: bool(a.device.filters or b.device.filters),
+        applies=lambda a, b: bool(
+            a.device.filters or b.device.filters or any(a.on_the_way) or any(b.on_the_way)
+        ),
     ),
     Gate("hop limit", _hop_limit, _true, stuck=_unanswered),
     Gate("password", _password, stuck=_unanswered),
@@ -537,6 +548,7 @@ def _end(
         why or "",
         local_as,
         neighbour is not None and (device.name, str(neighbour.address)) in torn,
+        _stopped_between(device.name, source, address, hops),
         neighbour is None
         or not _bound_to_link(process, neighbour, local_as)
         or _connected(device, address, hops),
@@ -565,6 +577,26 @@ def _why_not_open(
     if _bound_to_link(process, neighbour, local_as) and not _connected(device, address, hops):
         return f"{address} is not on a connected network"
     return None
+
+
+def _stopped_between(
+    start: str, source: Address | None, target: Address | None, hops: Hops
+) -> tuple[Decision | None, Decision | None]:
+    """What filters of the routers between two speakers do to the packets of one of them."""
+    way = hops.way(start, target) if source is not None and target is not None else None
+    out: list[Decision | None] = [None, None]
+    passed: set[str] = set()
+    for here in way[1:-1] if way is not None else ():
+        device = hops.devices[here.device]
+        passed.add(here.device)
+        if not device.filters or target is None:
+            continue
+        for number, flow in enumerate((OWN, OWN.back(frozenset(passed)))):
+            packet = Passage(here.device, source, target, here.arrived, here.leaving, flow)
+            found = Filters(device).judge(packet)
+            if out[number] is None and found and found[-1].verdict in (DROP, REJECT):
+                out[number] = found[-1]
+    return out[0], out[1]
 
 
 def _connected(device: Device, address: Address | None, hops: Hops) -> bool:

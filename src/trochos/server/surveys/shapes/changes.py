@@ -132,8 +132,16 @@ class TextChangeShape(Shape):
     diff = s.CharField()
 
 
+class FactChangeShape(Shape):
+    device = s.CharField()
+    what = s.CharField()
+    old = s.CharField(allow_null=True)
+    new = s.CharField(allow_null=True)
+
+
 class ComparisonShape(Shape):
     texts = TextChangeShape(many=True)
+    facts = FactChangeShape(many=True)
     routes = RouteChangeShape(many=True)
     neighbours = RelationsChangedShape()
     heals = PairsShape()
