@@ -303,6 +303,7 @@ def test_rehearse_writes_what_devices_would_hold(tmp_path, capsys) -> None:  # t
     assert main(["compare", str(BROKEN), str(new), "--json"]) == 1
     differs = json.loads(capsys.readouterr().out)
     assert [item["device"] for item in differs["texts"]] == ["tern"]
+    assert differs["facts"] == [{"device": "tern", "what": "static routes", "old": "6", "new": "5"}]
     assert main(["compare", str(new), str(new)]) == 0
 
 

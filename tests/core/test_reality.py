@@ -100,6 +100,17 @@ def walk(*heard: tuple[int, str, str]) -> str:
     return "\n".join(rows) + "\n"
 
 
+def test_a_port_that_is_heard_and_hears_nobody_is_said() -> None:
+    here = walk((1, "back", "eth0"))
+    deaf = walk((2, "front", "eth1")).replace("STRING: front\n", "STRING: back\n", 1)
+    both = walk((1, "front", "eth0")).replace("STRING: front\n", "STRING: back\n", 1)
+    made = survey(table(), devices__front__walk=here, devices__back__walk=deaf)
+    (finding,) = [f for f in made.findings if f.kind == "heard-one-way" and f.device == "back"]
+    assert finding.summary == ("front eth0 hears back eth0 over LLDP, and back eth0 hears nobody.")
+    made = survey(table(), devices__front__walk=here, devices__back__walk=both)
+    assert [f for f in made.findings if f.kind == "heard-one-way"] == []
+
+
 def test_a_cable_in_the_wrong_port_is_found_by_what_is_heard() -> None:
     right = survey(table(), devices__front__walk=walk((1, "back", "eth0")))
     assert [f for f in right.findings if f.kind == "cable-elsewhere"] == []

@@ -6,8 +6,8 @@ import difflib
 from dataclasses import dataclass
 
 from ..forwarding.reach import Reach
-from ..network.facts import Device, Interface
 from ..network.addressing import Prefix
+from ..network.facts import Device, Interface
 from ..protocols.routes import Route
 from ..protocols.tables import Tables
 from ..readers.survey import Survey

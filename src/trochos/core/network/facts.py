@@ -228,6 +228,8 @@ class Device:
     """Tables the device gave, per family: shown beside the computed ones, never used."""
     heard: tuple[Heard, ...] = ()
     """Its neighbours over LLDP, where gathered."""
+    resolved: tuple[Resolved, ...] = ()
+    """Who answered it on its links, where gathered: never used, only compared."""
     probes: tuple[ProbeFact, ...] = ()
     """What it saw when it asked for others: shown beside what is computed, never used."""
     unstored: Unstored | None = None
@@ -265,6 +267,16 @@ class Heard(NamedTuple):
     port: str
     label: str | None
     """The port's description, where it has one besides its identifier."""
+    source: Source
+
+
+class Resolved(NamedTuple):
+    """An entry of a device's neighbour cache: who answered on a link for an address."""
+
+    interface: str
+    address: Address
+    mac: str | None
+    """None if nobody answered."""
     source: Source
 
 

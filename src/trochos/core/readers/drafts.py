@@ -11,6 +11,7 @@ from ..network.facts import (
     Heard,
     ProbeFact,
     Profile,
+    Resolved,
     Source,
     StaticRoute,
     Tunnel,
@@ -97,5 +98,6 @@ class CaptureDraft:
     reverse_path: list[ReversePath] = field(default_factory=list)
     services: Services = NO_SERVICES
     heard: list[Heard] = field(default_factory=list)
+    resolved: list[Resolved] = field(default_factory=list)
     probes: list[ProbeFact] = field(default_factory=list)
     read_at: tuple[str, str] | None = None

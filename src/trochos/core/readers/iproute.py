@@ -22,6 +22,7 @@ from ..network.facts import (
     Carried,
     GatheredRoute,
     Profile,
+    Resolved,
     Source,
     StaticRoute,
     Unmodelled,
@@ -373,6 +374,23 @@ def _read_address(
             peer=None if peer is None else InterfaceAddress(peer, length).prefix,
         )
     )
+
+
+def read_neighbours(document: Document, device: str, file: str) -> CaptureDraft:
+    """Reads `ip -j neigh`: who answered for an address on a link, or that nobody did."""
+    draft = CaptureDraft(file)
+    for position, entry in enumerate(document.root.elements()):
+        address, name = parse_address(entry.text("dst") or ""), entry.text("dev")
+        states = {str(item.value) for item in entry.items("state")}
+        mac = entry.text("lladdr")
+        entry.ignore_rest()
+        if address is None or not name or states & {"NOARP", "PERMANENT", "NONE"}:
+            continue
+        if mac is None and not states & {"FAILED", "INCOMPLETE"}:
+            continue
+        source = _source(device, file, document, entry, f"/{position}")
+        draft.resolved.append(Resolved(name, address, mac, source))
+    return draft
 
 
 def read_tunnels(document: Document, device: str, file: str) -> CaptureDraft:

@@ -338,7 +338,11 @@ class _Survey:
             self.done(ledger, device)
             return
         kind = iproute.kind_of(root)
-        if kind in ("addr", "link", "route", "tunnel", "vlan"):
+        if kind == "neigh":
+            ledger = Ledger(device, name, iproute.KINDS[kind], lines)
+            self.draft(device).captures.append(iproute.read_neighbours(document, device, name))
+            ledger.settle_json(root, False)
+        elif kind in ("addr", "link", "route", "tunnel", "vlan"):
             ledger = Ledger(device, name, iproute.KINDS[kind], lines)
             known = {port for c in self.draft(device).captures for port in c.tunnels}
             if kind == "route":
@@ -620,6 +624,7 @@ def _merge(name: str, drafts: _Drafts, role: str | None) -> Device:
         reverse_path=tuple(item for capture in captures for item in capture.reverse_path),
         services=_services(captures),
         heard=tuple(item for capture in captures for item in capture.heard),
+        resolved=tuple(item for capture in captures for item in capture.resolved),
         probes=tuple(item for capture in captures for item in capture.probes),
         read_at=next((c.read_at for c in captures if c.read_at), None),
     )

@@ -6,7 +6,16 @@ from collections.abc import Iterator
 
 from ...forwarding.endpoints import EndpointError
 from ...forwarding.path import Traffic, find_path
-from ...network.facts import Device, End, Heard, Planned, ProbeFact, Source, Unstored
+from ...network.facts import (
+    Device,
+    End,
+    Heard,
+    Planned,
+    ProbeFact,
+    Resolved,
+    Source,
+    Unstored,
+)
 from ...network.instants import seconds_of
 from ..finding import NOTES, RISKS, Finding
 from ..probed import Echo, Probed, beside
@@ -15,6 +24,8 @@ from .context import Context
 
 KINDS = {
     "cable-elsewhere": "A device hears another neighbour on a port than the wiring says.",
+    "answered-elsewhere": "Another device answered for an address than the one that has it.",
+    "heard-one-way": "Of two ends of a cable only one hears the other over LLDP.",
     "not-stored": "A device runs with lines that it would not start with again.",
     "plan-differs": "An interface does not have the address that the drawing gives it.",
     "probe-disagrees": "What a device saw when it asked is not what is computed.",
@@ -28,11 +39,20 @@ APART = 300
 def find(context: Context) -> Iterator[Finding]:
     names = {device.name: device.name for device in context.network.devices}
     names |= {d.hostname: d.name for d in context.network.devices if d.hostname}
+    macs = {
+        interface.mac.lower(): End(device.name, interface.name)
+        for device in context.network.devices
+        for interface in device.interfaces
+        if interface.mac
+    }
     for device in context.network.devices:
         for item in device.heard:
             yield from _cable(context, device, item, names)
         for family in (4, 6):
             yield from _table(context, device, family)
+        for entry in device.resolved:
+            yield from _resolved(context, device, entry, macs)
+        yield from _one_way(context, device, names)
         for probe in device.probes:
             yield from _probe(context, device, probe)
         if device.unstored is not None:
@@ -74,6 +94,62 @@ def _cable(
         shown,
         key=str(shown),
     )
+
+
+def _resolved(
+    context: Context, device: Device, entry: Resolved, macs: dict[str, End]
+) -> Iterator[Finding]:
+    """Two devices with one address, or a stranger's: the cache shows who was faster."""
+    owners = context.forwarding.near.owner_devices(entry.address)
+    who = macs.get((entry.mac or "").lower())
+    if not owners or entry.mac is None or (who is not None and who.device in owners):
+        return
+    if who is None and any(
+        interface.mac is None
+        for name in owners
+        for interface in context.forwarding.devices[name].interfaces
+        if not interface.loopback
+    ):
+        return  # whose it is cannot be told
+    shown = (
+        f"{who} answers" if who is not None else f"{entry.mac}, which nobody surveyed has, answers"
+    )
+    yield Finding(
+        "answered-elsewhere",
+        RISKS,
+        device.name,
+        f"{device.name} asked on {entry.interface} for {entry.address}, which {owners[0]} has, and "
+        f"{shown}.",
+        "Two devices answer for one address, or somebody took it: packets reach the one that "
+        "answered.",
+        (entry.source,),
+        entry.interface,
+        who,
+        key=str(entry.address),
+    )
+
+
+def _one_way(context: Context, device: Device, names: dict[str, str]) -> Iterator[Finding]:
+    """A port that is heard and hears nobody, though its device hears others."""
+    for item in device.heard:
+        other = context.network.device(names.get(item.system, "") or item.system)
+        if other is None or not other.heard:
+            continue
+        ports = [p for p in (item.port, item.label) if p and other.interface(p)]
+        if not ports or any(h.interface == ports[0] for h in other.heard):
+            continue
+        there = End(other.name, ports[0])
+        yield Finding(
+            "heard-one-way",
+            RISKS,
+            other.name,
+            f"{device.name} {item.interface} hears {there} over LLDP, and {there} hears nobody.",
+            "One direction of the cable may be dead: neighbours then come half up, and packets "
+            "get through one way only.",
+            (item.source,),
+            ports[0],
+            End(device.name, item.interface),
+        )
 
 
 def _table(context: Context, device: Device, family: int) -> Iterator[Finding]:

@@ -18,6 +18,7 @@ from .context import Context
 
 KINDS = {
     "static-unusable": "A static route is configured and cannot be used.",
+    "spare-silent": "A spare static route leads to a next hop that nobody has.",
     "static-exit-down": "A static route waits for an interface that is down.",
     "next-hop-silent": "A static route's next hop is an address that nobody has.",
     "next-hop-host": "A static route hands packets to a host, which passes nothing on.",
@@ -48,7 +49,38 @@ def find(context: Context) -> Iterator[Finding]:
                         yield _unusable(context, device, route)
                 elif route.selected:
                     yield from _next_hops(context, device, route)
+                elif not device.is_host:
+                    yield from _spare(context, device, route, table.best.get(route.prefix))
             yield from _contradictions(context, device, family)
+
+
+def _spare(
+    context: Context, device: Device, route: Route, winner: Route | None
+) -> Iterator[Finding]:
+    """A spare that would be of no use on the day it is needed."""
+    if winner is None or winner.distance >= route.distance or winner.protocol == "connected":
+        return
+    for hop in route.next_hops:
+        if hop.action != "forward" or hop.interface is None or hop.address is None:
+            continue
+        end = End(device.name, hop.interface)
+        if not context.tables.links.is_up(end):
+            continue
+        answer = context.forwarding.near.answer(end, hop.address)
+        if not answer.takers and not answer.unknown:
+            yield Finding(
+                "spare-silent",
+                RISKS,
+                device.name,
+                f"{device.name}'s spare route to {route.prefix} leads to {hop.address} on "
+                f"{hop.interface}, and nobody has that address.",
+                f"When the {winner.protocol} route goes, the spare takes over and packets are "
+                "dropped.",
+                _static_lines(device, route, hop),
+                hop.interface,
+                key=f"{route.prefix}-{hop.address}",
+                subject=(route, hop),
+            )
 
 
 def _unsettled(device: Device, routes: tuple[Route, ...]) -> Finding:
