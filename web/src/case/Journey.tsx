@@ -61,7 +61,8 @@ export function Journey({ path, roles, selected, onSelect, svgRef }: Props) {
   const journey = useMemo(() => layOut(path), [path]);
   const count = journey.columns.length;
   const column = Math.max(MIN_COLUMN, Math.min(230, (width - 8) / Math.max(count, 1)));
-  const total = column * count + 8;
+  // A short journey leaves room beside it, which its reasons may use.
+  const total = Math.max(column * count + 8, width - 8);
   const centre = (index: number) => 4 + column * (index + 0.5);
 
   const above = Math.max(0, journey.outbound.length - 1) * LEVEL;

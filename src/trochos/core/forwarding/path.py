@@ -12,7 +12,7 @@ from .names import NameAnswer, look_up, may_be_name
 from .sizes import Profile, profile
 from .sources import choose_source, usable_addresses
 from .step import Forwarding
-from .verdicts import both_ways
+from .verdicts import both_ways, onward
 from .walk import Branch, Hop, Leg, Packet, passed_by, walk
 
 _ORDER = {"no": 0, "unknown": 1, "partly": 2, "yes": 3}
@@ -135,7 +135,7 @@ def _text(address: Address | None) -> str | None:
 
 
 def _clause(branch: Branch) -> str:
-    return branch.reason
+    return onward(branch.reason)
 
 
 def find_path(

@@ -11,7 +11,7 @@ from __future__ import annotations
 from ..network.facts import End, Tunnel
 from ..protocols.filters import Flow
 from .step import Fate, Forwarding
-from .verdicts import DELIVERED, LOOP
+from .verdicts import DELIVERED, LOOP, onward
 from .walk import Leg, Packet, passed_by, walk
 
 
@@ -60,7 +60,8 @@ def enter(
     fates: list[Fate] = []
     for branch in leg.branches:
         if branch.verdict != DELIVERED:
-            reason = f"The tunnel {end} does not get through to {tunnel.remote}: {branch.reason}"
+            reason = f"The tunnel {end} does not get through to {tunnel.remote}: "
+            reason += onward(branch.reason)
             fates.append(Fate(None, branch.verdict, reason))
             continue
         taker = forwarding.devices[branch.last.device]

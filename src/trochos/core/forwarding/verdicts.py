@@ -73,3 +73,8 @@ def both_ways(states: Iterable[str]) -> str:
         if state in found:
             return state
     return "yes"
+
+
+def onward(sentence: str) -> str:
+    """A sentence as it goes on after a colon: names of devices stay as they are."""
+    return f"the {sentence[4:]}" if sentence.startswith("The ") else sentence

@@ -310,6 +310,7 @@ def _unset(context: Context) -> Iterator[Finding]:
                 )
                 settings = [p for p in device.routing.ospf if p.family == family]
                 meant = empty or any(interface.name in p.interfaces for p in settings)
+                meant = meant or interface.name in _named_interfaces(device, family)
                 # A statement about this very subnet says that the router was to be in it.
                 stated = empty and prefix in _stated(device)
                 wants = bool(wanted) or stated or (routed and meant)
@@ -328,6 +329,12 @@ def _unset(context: Context) -> Iterator[Finding]:
                     f"ipv{family}",
                     (interface, prefix, tuple(wanted), facts[0]),
                 )
+
+
+def _named_interfaces(device: Device, family: int) -> set[str]:
+    """The interfaces that network statements of a device call by name."""
+    processes = [p for p in device.routing.rip if p.family == family]
+    return {s.interface for p in processes for s in p.networks if s.interface is not None}
 
 
 def _stated(device: Device) -> set[Prefix]:

@@ -127,6 +127,7 @@ def _not_told(bench: Bench, device: Device, prefix: Prefix, target: Address) -> 
     yield from announce(bench, holder, lacking, prefix, route)
     yield from mesh_hole(bench, holder, lacking)
     yield from refused(bench, holder, lacking, prefix)
+    yield from unresolved(bench, lacking, target)
     for name in (holder, lacking):
         yield from lists(bench, name, prefix)
         yield from undefined(bench, name, prefix)
