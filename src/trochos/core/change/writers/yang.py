@@ -33,7 +33,17 @@ _OSPF_LEAVES = {
     "network type": "interface-type",
     "instance": "instance-id",
 }
-_NUMBERS = ("hello", "dead", "cost", "priority", "instance", "remote AS", "multihop", "maximum")
+_NUMBERS = (
+    "hello",
+    "dead",
+    "cost",
+    "priority",
+    "instance",
+    "remote AS",
+    "multihop",
+    "maximum",
+    "own AS",
+)
 _NEIGHBOUR = {
     "remote AS": "peer-as",
     "source": "source",
@@ -47,6 +57,7 @@ _NEIGHBOUR_FAMILY = {
     "policy in": "import-policy",
     "policy out": "export-policy",
     "client": "route-reflector-client",
+    "own AS": "allow-own-as",
 }
 
 
@@ -476,6 +487,14 @@ class YangWriter(Writer):
         return None if base is None else self._set(f"{base}/external-requires-policy", False)
 
     # -- policy -------------------------------------------------------------------------------
+
+    def permit_instead(self, source: Source) -> Edits | None:
+        if source.path is None or source.default:
+            return None
+        entry = re.sub(r"(\])/[^\]/]+$", r"\1", source.path)
+        if self._entry(entry).get("action") != "deny":
+            return None
+        return (DataEdit(source.device, source.file, f"{entry}/action", "deny", "permit"),)
 
     def list_entry(
         self, kind: str, name: str, old: PrefixRule | None, prefix: Prefix, permit: bool

@@ -39,11 +39,13 @@ def _by_line(
     device = sources[0].device
     writer = bench.writer(device)
     remedies: list[Remedy] = []
-    decides = [source for source in sources[1:] if " deny " in f" {source.text} "]
-    for source in decides:
+    decides = []
+    for source in sources[1:]:
         permits = writer.permit_instead(source)
-        if permits is not None:
-            remedies.append(Remedy(f"On {device}: permit what {source.text!r} denies.", permits))
+        if permits is None:
+            continue
+        decides.append(source)
+        remedies.append(Remedy(f"On {device}: permit what {source.text!r} denies.", permits))
         gone = writer.drop(source)
         if gone is not None:
             remedies.append(Remedy(f"On {device}: take {source.text!r} out.", gone))
