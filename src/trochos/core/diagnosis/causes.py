@@ -42,6 +42,8 @@ FULL = 14
 """How many remedies that work are compared on all pairs."""
 ALTERNATIVES = 2
 """How many other remedies of the first cause are computed for whoever is to choose."""
+COUPLED = 9
+"""Among how many remedies two are looked for that do what more would do."""
 STAGES = (-1, LIKELY, POSSIBLE, 99)
 """Remedies that are believed up to here are tried alone, then their findings' all together."""
 LARGE, FULL_LARGE = 100, 2
@@ -219,6 +221,8 @@ class Search:
             out.says = out.causes[0].option.finding.summary
         else:
             found = found or self._together(start, options)
+            if len(found) > 2:
+                found = self._fewer(found, options)
             if found:
                 out.causes, out.cure = self._set(found)
                 out.says = f"{len(found)} faults together: " + " ".join(
@@ -622,6 +626,24 @@ class Search:
         found = needed([], False, ordered)
         # A search that was stopped on the way has shown nothing of the rest.
         return chosen if self.stopped or not found else found
+
+    def _fewer(self, chosen: list[Option], options: list[Option]) -> list[Option]:
+        """Two that do what more do, if there are such: each of a set may be needed in it, and
+        the set still not be the smallest. The most believed are tried, within a bound."""
+        near: dict[str, Option] = {}
+        for option in [*chosen, *sorted(options, key=lambda o: o.weight + o.order)]:
+            if option.weight <= POSSIBLE:
+                near.setdefault(option.finding.id, option)
+        listed = list(near.values())[:COUPLED]
+        for one, other in itertools.combinations(listed, 2):
+            if one in chosen and other in chosen:
+                continue  # both are needed there, and are not enough
+            trial = self._try((*one.edits, *other.edits), "do two do it?")
+            if self.stopped:
+                break
+            if trial is not None and trial.works == "yes":
+                return [one, other]
+        return chosen
 
     def _set(self, chosen: list[Option]) -> tuple[list[Cause], list[str]]:
         whole = tuple(edit for o in chosen for edit in o.edits)
