@@ -26,6 +26,7 @@ step "tests: computation and command line, and real routers beside them"
 python -m pytest tests/real >.state/real.log 2>&1 & real=$!
 trap 'kill $real 2>/dev/null || true' EXIT
 nice -n 15 python -m pytest tests/core tests/cli tests/gather tests/test_structure.py
+step "tests: server and browser"; nice -n 15 python -m pytest tests/server tests/browser
+step "tests: what the real routers said"
 wait $real && cat .state/real.log || { cat .state/real.log; exit 1; }
 trap - EXIT
-step "tests: server and browser"; python -m pytest tests/server tests/browser

@@ -50,6 +50,6 @@ def explain_decision(
         "own": own,
         "candidates": candidates,
         "missing": missing,
-        "uncertain": None if not unsure or own else unsure[0].why,
+        "uncertain": None if not unsure or own else unsure[0].as_seen_from(device),
         "forwards": forwarding.devices[device].forwarding[target.family == 6],
     }

@@ -149,6 +149,8 @@ class FamilyReach:
         A device has many routes and few ways out; what follows depends on the ways alone.
         """
         ways = np.full_like(self.index, -1)
+        forwarding = self.forwarding
+        unsure = forwarding.tells_unsure
         for row, routes in enumerate(self.routes):
             first: dict[tuple[object, ...], int] = {}
             stands = np.array(
@@ -158,6 +160,8 @@ class FamilyReach:
                             route.obeyed_hops or route.wanted,
                             route.problem,
                             route.protocol in ("connected", "local"),
+                            unsure
+                            and bool(forwarding.not_computed(self.names[row], self.family, route)),
                         ),
                         position,
                     )

@@ -62,6 +62,10 @@ class Forwarding:
     _lookups: dict[tuple[str, int], Lookup] = field(default_factory=dict)
     _unmodelled: dict[tuple[str, int], list[Unmodelled]] = field(default_factory=dict)
     _unmodelled_ends: dict[tuple[End, int], list[Unmodelled]] = field(default_factory=dict)
+    _told: dict[tuple[str, int], list[Unmodelled]] = field(default_factory=dict)
+    """Per device what it tells other routers on grounds that are not computed."""
+    _heard: dict[tuple[str, int], list[Unmodelled]] = field(default_factory=dict)
+    """Per device what those could tell it that it has no route from."""
 
     def __post_init__(self) -> None:
         self.near = Neighbourhood(self.tables)
@@ -76,9 +80,13 @@ class Forwarding:
                         continue
                     if item.interface is None:
                         self._unmodelled.setdefault((device.name, family), []).append(item)
+                        if item.told:
+                            self._told.setdefault((device.name, family), []).append(item)
                     else:
                         key = (End(device.name, item.interface), family)
                         self._unmodelled_ends.setdefault(key, []).append(item)
+        if self._told:
+            self._spread()
 
     @property
     def devices(self) -> dict[str, Device]:
@@ -102,11 +110,57 @@ class Forwarding:
         return lookup(target)
 
     def not_computed(self, device: str, family: int, route: Route | None) -> list[Unmodelled]:
-        """What on this device could overrule the route and is not computed."""
-        items = self._unmodelled.get((device, family), [])
-        if not items or (route is not None and route.protocol in ("connected", "local")):
+        """What could overrule the route and is not computed: here, or where it was learned.
+
+        Args:
+            device: who decides.
+            family: 4 or 6.
+            route: what it goes by; None if it has no route.
+        """
+        if route is not None and route.protocol in ("connected", "local"):
             return []
-        return items
+        items = self._unmodelled.get((device, family), [])
+        if not self._told:
+            return items
+        if route is None:
+            return [*items, *self._heard.get((device, family), ())]
+        if route.origin is None:
+            return items
+        tellers = dict.fromkeys(step.device for step in route.origin.chain())
+        tellers.pop(device, None)
+        return [*items, *(item for name in tellers for item in self._told.get((name, family), ()))]
+
+    @property
+    def tells_unsure(self) -> bool:
+        """True if routes from other devices may be less certain than the device itself."""
+        return bool(self._told)
+
+    def _spread(self) -> None:
+        """Who could have heard of a target from a device whose announcements are not certain.
+
+        All that speak any protocol with it, directly or over others: what one router was to
+        redistribute or to let through may be missing at the far end.
+        """
+        for family in (4, 6):
+            tellers = [name for name, of in self._told if of == family]
+            if not tellers:
+                continue
+            near: dict[str, set[str]] = {}
+            for relation in self.tables.relations():
+                if relation.family == family:
+                    left, right = relation.left.device, relation.right.device
+                    near.setdefault(left, set()).add(right)
+                    near.setdefault(right, set()).add(left)
+            for teller in tellers:
+                seen, waiting = {teller}, [teller]
+                while waiting:
+                    for other in near.get(waiting.pop(), ()):
+                        if other not in seen:
+                            seen.add(other)
+                            waiting.append(other)
+                            self._heard.setdefault((other, family), []).extend(
+                                self._told[teller, family]
+                            )
 
     def not_computed_on(self, end: End, family: int) -> list[Unmodelled]:
         """What on this interface changes packets and is not computed."""
@@ -146,10 +200,11 @@ class Forwarding:
         route = self.matching(device, target)
         missing = self.not_computed(device, family, route)
         if missing:
+            reason = f"{device} is not certain: {missing[0].as_seen_from(device)}."
             return Step(
                 device,
                 route,
-                (Fate(None, "unknown", f"{device} is not certain: {missing[0].why}."),),
+                (Fate(None, "unknown", reason),),
                 tuple(missing),
             )
         if route is None:

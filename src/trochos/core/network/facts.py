@@ -183,6 +183,14 @@ class Unmodelled(NamedTuple):
     """4 or 6 if only that family is touched."""
     interface: str | None = None
     """Set if only packets that arrive on this interface are touched."""
+    told: bool = False
+    """Set if it also touches what this device tells other routers."""
+
+    def as_seen_from(self, device: str) -> str:
+        """What is not computed, naming the device where it is another one's announcement."""
+        if self.source.device == device:
+            return self.why
+        return f"what {self.source.device} tells others may differ ({self.why})"
 
 
 @dataclass(frozen=True, slots=True)

@@ -423,7 +423,9 @@ class _Reader:
             return
         family = {"OSPF": 4, "RIP": 4, "OSPFv3": 6, "RIPng": 6}.get(name)
         label = f"{name}, line {number}: " if name else f"line {number}: "
-        self.draft.unmodelled.append(Unmodelled(self.source(number), f"{label}{why}", family))
+        self.draft.unmodelled.append(
+            Unmodelled(self.source(number), f"{label}{why}", family, told=True)
+        )
 
     def note_later(self, number: int, name: str, read: Callable[[], Fate]) -> None:
         try:

@@ -290,6 +290,7 @@ class _Reader:
                         self.source(node, path),
                         f"{kind or 'a protocol without a type'} runs here, and what it teaches "
                         "this router is not computed",
+                        told=True,
                     )
                 )
                 node.seen = 0
@@ -300,9 +301,8 @@ class _Reader:
         for path, node in held.node.leaves():
             if node.seen == UNSEEN and node.value not in ({}, []):
                 where = f"{held.path}{path}"
-                self.draft.unmodelled.append(
-                    Unmodelled(self.source(node, where), f"{path[1:]} of {kind} is not computed")
-                )
+                why = f"{path[1:]} of {kind} is not computed"
+                self.draft.unmodelled.append(Unmodelled(self.source(node, where), why, told=True))
 
     def model(self, entry: Node, path: str, module: str, name: str) -> Leaves | None:
         """The container of a protocol's own data model."""
