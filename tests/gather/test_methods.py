@@ -125,6 +125,26 @@ def test_no_command_but_the_listed_ones_is_ever_run(
     assert not any(word in command for command in asked for word in writing)
 
 
+def test_a_configuration_of_routing_software_that_does_not_run_is_left_out(
+    fleet: Fleet, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from devices import shell
+
+    target = next(t for t in targets_of(fleet) if t.name == "slip-winch")
+    answered = shell.said
+
+    def said(device, command):  # type: ignore[no-untyped-def]
+        if command == "cat /etc/frr/frr.conf":
+            return "frr defaults traditional\nhostname slip-winch\n"
+        return answered(device, command)
+
+    monkeypatch.setattr(shell, "said", said)
+    (outcome,) = gather(trusting([target]))
+    assert outcome.problem is None
+    assert "ip-route.json" in outcome.gathered.files
+    assert "frr-stored.conf" not in outcome.gathered.files
+
+
 def test_nothing_is_running_where_nobody_listens() -> None:
     from trochos.gather.inventory import Target
 
