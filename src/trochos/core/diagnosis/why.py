@@ -98,7 +98,9 @@ def explain_prefix(
             )
         )
     for item in missing:
-        chain.append(_statement(device, f"Not certain: {item.as_seen_from(device)}.", (item.source,)))
+        chain.append(
+            _statement(device, f"Not certain: {item.as_seen_from(device)}.", (item.source,))
+        )
     return {"device": device, "prefix": str(prefix), "present": False, "chain": chain}
 
 
