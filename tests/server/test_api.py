@@ -123,7 +123,7 @@ def test_a_folder_is_stored_and_listed(client: Client) -> None:
     answer = send(client, files, title="Mine")
     assert answer.status_code == 201
     made = answer.json()
-    assert (made["title"], made["devices"], made["unread"]) == ("Mine", 50, 1)
+    assert (made["title"], made["devices"], made["unread"]) == ("Mine", 55, 1)
     assert made["stored_by"] == "ada" and made["findings"]["breaks"] > 3
     assert send(client, files).json()["id"] == made["id"], "the same survey is stored once"
     listed = client.get("/api/surveys").json()["surveys"]
@@ -225,7 +225,7 @@ def test_what_is_not_there_is_said_plainly(client: Client) -> None:
 
 def test_cases_say_what_is_true(client: Client, demo_survey: StoredSurvey) -> None:
     cases = client.get(f"/api/surveys/{demo_survey.id}/cases").json()["cases"]
-    assert len(cases) == 23
+    assert len(cases) == 25
     assert [c["works"] for c in cases].count("yes") == 1
     made = client.post(
         f"/api/surveys/{demo_survey.id}/cases",
@@ -239,12 +239,12 @@ def test_cases_say_what_is_true(client: Client, demo_survey: StoredSurvey) -> No
         {"complaint": "?", "sender": "nobody", "receiver": "booking-db"},
         content_type="application/json",
     )
-    assert bad.status_code == 400 and Case.objects.count() == 24
+    assert bad.status_code == 400 and Case.objects.count() == 26
 
 
 def test_loading_the_demo_twice_changes_nothing(demo_survey: StoredSurvey) -> None:
     load(ROOT / "demo")
-    assert (StoredSurvey.objects.count(), Case.objects.count()) == (2, 23)
+    assert (StoredSurvey.objects.count(), Case.objects.count()) == (2, 25)
 
 
 def test_pages_are_locked_down() -> None:

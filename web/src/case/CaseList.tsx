@@ -44,7 +44,7 @@ export function CaseList() {
         ),
       },
       {
-        head: "on this survey", value: (row) => WORKS_WORDS[row.works], width: "9rem",
+        head: "on this survey", value: (row) => WORKS_WORDS[row.works], width: "10.5rem",
         show: (row) => <Works state={row.works} text={WORKS_WORDS[row.works]} />,
       },
       { head: "what is true", value: (row) => row.sentence, width: "3fr" },

@@ -6,7 +6,7 @@ import type { Shapes } from "../api/client";
 import { useDiagnosis, type Question } from "../api/queries";
 import { EditLines } from "../change/EditLines";
 import { useKeep } from "../change/keep";
-import { EvidenceLink } from "../ui/EvidenceLink";
+import { EvidenceLink, evidencePlace } from "../ui/EvidenceLink";
 import { Wheel } from "../ui/Wheel";
 import { many } from "../ui/words";
 
@@ -45,7 +45,7 @@ function Suspect({ survey, question, cause, first, partOf }: {
       {open ? <p className="soft pt-1">{cause.detail}</p> : null}
       <p className="flex flex-wrap items-center gap-x-2 gap-y-1 pt-1">
         <Certainty proven={cause.certainty === "proven"} />
-        {cause.evidence.filter((item) => !item.default).slice(0, 2).map((item, index) => (
+        {telling(cause.evidence).map((item, index) => (
           <EvidenceLink key={index} survey={survey} item={item} />
         ))}
       </p>
@@ -96,6 +96,15 @@ function Suspect({ survey, question, cause, first, partOf }: {
       ) : null}
     </li>
   );
+}
+
+/** The first two places, and one at the other end if both are at the same. */
+function telling(evidence: Cause["evidence"]): Cause["evidence"] {
+  const lines = evidence.filter((item) => !item.default);
+  const places = lines.filter((item, index) => lines.findIndex((one) => evidencePlace(one) === evidencePlace(item)) === index);
+  const shown = places.slice(0, 2);
+  const other = places.slice(2).find((item) => shown.every((one) => one.device !== item.device));
+  return other ? [...shown, other] : shown;
 }
 
 function consequence(proof: Cause["alternatives"][number]["proof"]): string {

@@ -18,7 +18,7 @@ export function FindingsPage() {
     () => [
       { head: "severity", value: (row) => row.severity, width: "6.5rem", show: (row) => <Severity severity={row.severity} /> },
       {
-        head: "device", value: (row) => row.device, width: "8rem",
+        head: "device", value: (row) => row.device, width: "9rem",
         show: (row) => <Link className="font-semibold hover:underline" to={`/s/${survey}/devices/${row.device}`}>{row.device}</Link>,
       },
       {

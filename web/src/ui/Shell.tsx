@@ -107,7 +107,7 @@ export function Shell() {
             <label className="soft flex min-w-0 items-center gap-2">
               Survey
               <select
-                className="select select-ghost select-xs w-auto max-w-xl font-semibold text-base-content"
+                className="select select-ghost select-xs w-auto max-w-xl pr-7 font-semibold text-base-content"
                 value={params.survey}
                 onChange={(event) => {
                   const rest = location.pathname.replace(/^\/s\/\d+/, "").replace(/^\/cases\/\d+.*$/, "/cases").replace(/^\/change\/\d+$/, "/change");

@@ -199,7 +199,8 @@ def missing_prefix(
             for fate in forwarding.along(name, route, hop, target)
             if (taker := fate.to) is not None
         }
-        if device in towards or route.protocol in ("connected", "local"):
+        # What leads back here, or nowhere, is no example to follow.
+        if not towards or device in towards or route.protocol in ("connected", "local"):
             continue
         if longest is None or route.prefix.length > longest.length:
             longest = route.prefix

@@ -80,8 +80,25 @@ def on_static(
                     key=f"{line.prefix}-{line.gateway or line.interface or line.special}",
                     remedies=tuple(moved),
                 ),
-                PLAUSIBLE if away else WORKAROUND,
+                LIKELY
+                if away and _of_defaults(branch, device.name)
+                else PLAUSIBLE
+                if away
+                else WORKAROUND,
             )
+
+
+def _of_defaults(branch: Branch, device: str) -> bool:
+    """True if the device and others hand packets around by their defaults alone.
+
+    Defaults that point at each other are wrong whatever else is missing; a default that meets
+    a summary may only show that a route behind the summary is gone.
+    """
+    return device in branch.loop and all(
+        hop.route is not None and hop.route.prefix.is_default
+        for hop in branch.hops
+        if hop.device in branch.loop
+    )
 
 
 def _sent_back(bench: Bench, device: str, branch: Branch, target: Address) -> bool:
