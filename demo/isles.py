@@ -7,7 +7,7 @@ the company over lantern.
 
 from __future__ import annotations
 
-from make import Company, Host, Port, Protocol, Router, Static
+from company import Company, Host, Port, Protocol, Router, Static
 
 BACKBONE = "10.64.128"
 

@@ -6,7 +6,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from make import Company, Host, Port, Router, Static
+from company import Company, Host, Port, Router, Static
 
 OUTER = {"lantern": "203.0.113.2", "slip": "198.18.9.2"}
 """The ends of the tunnel as the carrier knows them."""

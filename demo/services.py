@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from make import Company
+from company import Company
 
 SEARCH = "ferry.example"
 RESOLVER = "10.64.65.20"

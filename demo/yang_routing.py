@@ -8,10 +8,9 @@ for EIGRP, BGP and policy. Only what the demo uses is known here; anything else 
 from __future__ import annotations
 
 import ipaddress
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-if TYPE_CHECKING:
-    from make import Port, Protocol, Router
+from company import Port, Protocol, Router
 
 
 def protocols(router: Router) -> list[dict[str, Any]]:
