@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 from faults import faults, try_fault
-from surveys import ROOT, bare, company
+from surveys import ROOT, bare, company, compute, frr, wired
 
 from trochos.core.change.apply import apply
 from trochos.core.network.edits import TextEdit
@@ -114,3 +114,30 @@ def test_the_same_fault_is_healed_in_either_language() -> None:
             assert found.causes and found.causes[0].certainty == "proven", (dialect, sender)
             files = {edit.file for edit in found.causes[0].option.edits}  # type: ignore[union-attr]
             assert files <= {"frr.conf"} if dialect == "frr" else files <= {"running.json"}
+
+
+@pytest.mark.parametrize(("at_ant", "at_bee", "blamed"), [(3, 4, "bee"), (4, 3, "ant")])
+def test_who_types_an_area_it_has_nothing_in_has_mistyped(
+    at_ant: int, at_bee: int, blamed: str
+) -> None:
+    ospf = ("router ospf", " network 10.64.0.0/16 area 0", " network 10.65.0.0/16 area 3")
+    broken = compute(
+        {
+            "topology.json": wired(("ant", "eth0", "bee", "eth0")),
+            "devices/ant/frr.conf": frr(
+                "ant",
+                {"eth0": "10.65.1.1/30", "eth1": "10.64.1.1/24"},
+                *ospf,
+                f" area {at_ant} stub",
+            ),
+            "devices/bee/frr.conf": frr(
+                "bee",
+                {"eth0": "10.65.1.2/30", "eth1": "10.65.2.1/24"},
+                *ospf,
+                f" area {at_bee} stub",
+            ),
+        }
+    )
+    first = broken.diagnose("ant", "10.65.2.1").causes[0].as_json(1)
+    assert first["kind"] == "ospf-area-type" and first["certainty"] == "proven"
+    assert str(first["remedy"]["title"]).startswith(f"On {blamed}: ")  # type: ignore[index]
