@@ -141,3 +141,4 @@ def test_who_types_an_area_it_has_nothing_in_has_mistyped(
     first = broken.diagnose("ant", "10.65.2.1").causes[0].as_json(1)
     assert first["kind"] == "ospf-area-type" and first["certainty"] == "proven"
     assert str(first["remedy"]["title"]).startswith(f"On {blamed}: ")  # type: ignore[index]
+    assert first["evidence"][0]["text"].strip() == "area 4 stub"  # type: ignore[index]

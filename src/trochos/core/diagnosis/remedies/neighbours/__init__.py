@@ -23,7 +23,7 @@ from ..bench import Bench
 from .bgp import mend_bgp, own_again, start
 from .filters import let_pass
 from .mends import Mend, cover_all
-from .ospf import mend_ospf
+from .ospf import idle_area, in_area, mend_ospf
 from .vectors import mend_eigrp, mend_rip
 
 
@@ -111,9 +111,9 @@ def _hint(protocol: str, failing: list[Judged], me: Any, other: Any) -> float:
         if even[0] != even[1]:
             return 0.1 if even[0] else -0.1
     if protocol == "ospf" and gate.gate == "area type":
-        idle, other_idle = _types_idle_area(me), _types_idle_area(other)
-        if idle != other_idle:
-            return -100.0 if idle else 100.0
+        mistyped = [idle_area(end) is not None for end in (me, other)]
+        if mistyped[0] != mistyped[1]:
+            return -100.0 if mistyped[0] else 100.0
         said = [end.area_facts.kind_source is not None for end in (me, other)]
     else:
         lines = {s.device for s in gate.evidence if not s.default and not s.missing}
@@ -122,28 +122,12 @@ def _hint(protocol: str, failing: list[Judged], me: Any, other: Any) -> float:
     return 0.01 if said[0] and not said[1] else 0.0
 
 
-def _types_idle_area(end: Any) -> bool:
-    """True if a router says what type an area is that it has nothing in: a mistyped number."""
-    return any(
-        area != end.area.value and facts.kind_source is not None and not _in_area(end, area)
-        for area, facts in end.process.areas.items()
-    )
-
-
-def _in_area(end: Any, area: int) -> bool:
-    """True if a statement or another interface of the router is in an area."""
-    others = [i for n, i in end.process.interfaces.items() if n != end.interface.name]
-    return any(i.area is not None and i.area.value == area for i in others) or any(
-        s.area == area and s.source != end.area.source for s in end.process.networks
-    )
-
-
 def _knows(end: Any, area: int) -> bool:
     """True if a router has something else to do with an area: a setting, another interface."""
     held = end.process.areas.get(area)
     if held is not None and held.kind_source is not None:
         return True
-    return _in_area(end, area)
+    return in_area(end, area)
 
 
 def _name(end: Any) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from ....change.writers.base import Edits, Writer
+from ....network.routing import OspfArea
 from ....protocols.gates import Judged
 from ....protocols.ospf.interfaces import OspfEnd
 from ....protocols.ospf.neighbours import authentication, dotted
@@ -72,6 +73,10 @@ def mend_ospf(
             return "", ()  # in the right area, which it knows, the type is right too
         edits = writer.area_kind(family, there.id, there.kind, there.summaries)
         words = f"make area {dotted(there.id)} {there.kind} as {other.device} has it"
+        idle = idle_area(me)
+        if edits is not None and idle is not None and idle.kind_source and idle.kind == there.kind:
+            edits = (*(writer.drop(idle.kind_source) or ()), *edits)
+            words += f", not area {dotted(idle.id)}, in which it has nothing"
         return None if edits is None else (words, edits)
     if gate.gate == "router ids differ":
         return own_router_id(bench, "ospf", family, bench.devices[me.device])
@@ -176,3 +181,26 @@ def _other_area(bench: Bench, me: OspfEnd, area: int) -> Mend | None:
         prefix = statement.prefix
     edits = writer.cover("ospf", me.process.family, me.interface, prefix, area)
     return None if edits is None else (words, (*gone, *edits))
+
+
+def idle_area(end: OspfEnd) -> OspfArea | None:
+    """An area whose type a router states and in which it has nothing: a mistyped number."""
+    return next(
+        (
+            facts
+            for area, facts in end.process.areas.items()
+            if facts.kind_source is not None
+            and (end.area is None or area != end.area.value)
+            and not in_area(end, area)
+        ),
+        None,
+    )
+
+
+def in_area(end: OspfEnd, area: int) -> bool:
+    """True if a statement or another interface of the router is in an area."""
+    others = [i for n, i in end.process.interfaces.items() if n != end.interface.name]
+    stated = end.area.source if end.area is not None else None
+    return any(i.area is not None and i.area.value == area for i in others) or any(
+        s.area == area and s.source != stated for s in end.process.networks
+    )
