@@ -98,6 +98,29 @@ def test_two_faults_that_hide_each_other_are_found_together() -> None:
     assert all(cause.certainty == "proven" and cause.works for cause in found.causes)
 
 
+def test_a_cure_has_no_more_members_than_there_are_faults() -> None:
+    """Each of the two can be worked around by several changes elsewhere that need each other."""
+    healthy = bare(CASES / "elmet-00" / "survey")
+    edits = [
+        TextEdit(
+            router, "frr.conf", ("interface eth3",), (f"ip address {was}",), (f"ip address {now}",)
+        )
+        for router, was, now in (
+            ("scar", "10.110.0.13/30", "10.110.0.17/30"),
+            ("ridge", "10.111.2.1/24", "10.111.2.5/24"),
+        )
+    ]
+    survey = Computed(apply(healthy.survey, edits).survey)
+    found = survey.diagnose("h2", "h4")
+    assert len(found.cure) == 2
+    assert {edit.device for cause in found.causes for edit in cause.option.edits} == {
+        "scar",
+        "ridge",
+    }
+    together = tuple(edit for cause in found.causes for edit in cause.option.edits)
+    assert survey.rehearse(together).anew.path("h2", "h4").works == "yes"
+
+
 def test_a_search_that_is_stopped_says_so() -> None:
     survey = company(broken=True)
     found = survey.diagnose("gate-printer", "booking-db", None, lambda tried, of, what: False)

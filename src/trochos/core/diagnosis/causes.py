@@ -606,9 +606,12 @@ class Search:
         Junker, QuickXplain, AAAI 2004): a few needed ones among many cost few trials.
         """
         ordered = sorted(chosen, key=lambda o: o.weight + o.order)
+        # A remedy found on a changed copy may rest on the change: they keep their order.
+        place = {id(option): number for number, option in enumerate(chosen)}
 
         def heals(options: list[Option]) -> bool:
-            edits = tuple(edit for option in options for edit in option.edits)
+            in_order = sorted(options, key=lambda o: place[id(o)])
+            edits = tuple(edit for option in in_order for edit in option.edits)
             trial = self._try(edits, "is each of them needed?")
             return trial is not None and trial.works == "yes"
 
@@ -625,19 +628,18 @@ class Search:
 
         found = needed([], False, ordered)
         # A search that was stopped on the way has shown nothing of the rest.
-        return chosen if self.stopped or not found else found
+        if self.stopped or not found:
+            return chosen
+        return sorted(found, key=lambda o: place[id(o)])
 
     def _fewer(self, chosen: list[Option], options: list[Option]) -> list[Option]:
         """Two that do what more do, if there are such: each of a set may be needed in it, and
         the set still not be the smallest. The most believed are tried, within a bound."""
-        near: dict[str, Option] = {}
-        for option in [*chosen, *sorted(options, key=lambda o: o.weight + o.order)]:
-            if option.weight <= POSSIBLE:
-                near.setdefault(option.finding.id, option)
-        listed = list(near.values())[:COUPLED]
-        for one, other in itertools.combinations(listed, 2):
-            if one in chosen and other in chosen:
-                continue  # both are needed there, and are not enough
+        believed = sorted(options, key=lambda o: o.weight + o.order)
+        near = [o for o in believed if o.weight <= POSSIBLE and o.order < 2][:COUPLED]
+        for one, other in itertools.combinations(near, 2):
+            if one.finding.id == other.finding.id or (one in chosen and other in chosen):
+                continue  # two ways to mend one thing; or both are needed, and are not enough
             trial = self._try((*one.edits, *other.edits), "do two do it?")
             if self.stopped:
                 break
@@ -667,7 +669,12 @@ class Search:
             certainty = "proven" if needed or refused else "likely"
             causes.append(Cause(option, certainty, True, effect))
             self._alternatives(causes[-1], rest, True)
-        causes.sort(key=lambda c: (c.option.weight, -c.effect.count("heals")))
+        ranked = sorted(causes, key=lambda c: (c.option.weight, -c.effect.count("heals")))
+        try:
+            apply(self.base.survey, tuple(edit for c in ranked for edit in c.option.edits))
+            causes = ranked
+        except EditError:
+            pass  # one of them changes what another one put in, so their order stays
         return causes, [cause.option.finding.id for cause in causes]
 
     # -- nothing heals ---------------------------------------------------------------------
