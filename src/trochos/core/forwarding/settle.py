@@ -9,7 +9,7 @@ and go for ever on real routers, and is remembered in `torn`.
 
 from __future__ import annotations
 
-from ..network.facts import End, Network
+from ..network.facts import Device, End, Interface, Network
 from ..protocols.tables import Tables, compute_tables
 from .step import Forwarding
 from .walk import Leg
@@ -29,7 +29,7 @@ def settle(network: Network, before: Tables | None = None) -> tuple[Tables, Forw
         for device in network.devices
         if device.routing.runs
         for interface in device.interfaces
-        if interface.tunnel is not None and interface.enabled
+        if interface.tunnel is not None and interface.enabled and _may_carry(device, interface)
     ]
     deaf: frozenset[End] = frozenset()
     torn: dict[End, str] = {}
@@ -58,3 +58,22 @@ def settle(network: Network, before: Tables | None = None) -> tuple[Tables, Forw
                 # several threads, only look the answer up.
                 forwarding.through(End(device.name, interface.name))
     return tables, forwarding
+
+
+def _may_carry(device: Device, interface: Interface) -> bool:
+    """False if certainly no protocol listens on an interface: OSPF alone runs, elsewhere.
+
+    Whether such a tunnel carries changes no table, so it is not worth a second computation.
+    """
+    routing = device.routing
+    if routing.rip or routing.eigrp or not interface.addresses:
+        return True
+    return any(
+        interface.name in process.interfaces
+        or any(
+            statement.prefix is None
+            or any(statement.prefix.contains(fact.address) for fact in interface.addresses)
+            for statement in process.networks
+        )
+        for process in routing.ospf
+    )
