@@ -303,7 +303,9 @@ def test_rehearse_writes_what_devices_would_hold(tmp_path, capsys) -> None:  # t
     assert main(["compare", str(BROKEN), str(new), "--json"]) == 1
     differs = json.loads(capsys.readouterr().out)
     assert [item["device"] for item in differs["texts"]] == ["tern"]
-    assert differs["facts"] == [{"device": "tern", "what": "static routes", "old": "6", "new": "5"}]
+    what = "static route 10.64.40.0/24"
+    old, new_way = "10.64.0.5, eth2", "10.64.0.5"
+    assert differs["facts"] == [{"device": "tern", "what": what, "old": old, "new": new_way}]
     assert main(["compare", str(new), str(new)]) == 0
 
 

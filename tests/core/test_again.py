@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import random
 import re
+from dataclasses import fields
 
 import pytest
 from faults import faults
 from surveys import KEY, ROOT
 
 from trochos.core.network.edits import Down, Edit, EditError
+from trochos.core.protocols.routes import Route
 from trochos.core.survey import Computed
 from trochos.local import read_folder
 
@@ -88,3 +90,11 @@ def test_a_copy_equals_the_same_network_computed_anew(folder: object) -> None:
         )
     assert kept, "nothing was taken over"
     assert seen(survey) == before, "a copy changed its original"
+
+
+def test_a_route_without_its_mark_keeps_all_else() -> None:
+    """The copy is written out field by field, and must not forget one that is new."""
+    values = {item.name: f"the {item.name}" for item in fields(Route)}
+    marked = Route(**values)  # type: ignore[arg-type]
+    cleared = {"selected": False, "lost_to": None, "why": None}
+    assert {n: getattr(marked.unmarked(), n) for n in values} == {**values, **cleared}

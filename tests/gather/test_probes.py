@@ -13,7 +13,7 @@ from trochos.core.diagnosis.probed import Echo, Probed, beside
 from trochos.core.network.addressing import parse_address
 from trochos.core.survey import Computed
 from trochos.gather.probes import Question, ping_command, probe, trace_command
-from trochos.gather.problems import NotOffered
+from trochos.gather.problems import Garbled, NotOffered
 from trochos.local import read_folder
 
 from .live import QUICK, credential, running, targets_of, trusting
@@ -69,6 +69,30 @@ def test_only_ssh_is_probed(fleet: Fleet) -> None:
         (quiet,) = trusting([t for t in targets_of(fleet) if t.name == "gull"])
         fleet.devices["gull"].answers = None
         asyncio.run(probe(quiet, credential("fleet"), Question(address("10.64.0.1")), QUICK))
+
+
+@pytest.mark.parametrize(
+    ("printed", "received"),
+    [
+        ("ping: connect: Network is unreachable\n", 0),
+        ("3 packets transmitted, 0 received, +3 errors, 100% packet loss\n", 0),
+        ("3 packets transmitted, 2 packets received, 33% packet loss\n", 2),
+        ("ping: unrecognized option: M\n", None),
+        ("ping: socket: Operation not permitted\n", None),
+        ("", None),
+    ],
+)
+def test_a_ping_that_does_not_ask_is_no_silence(
+    fleet: Fleet, printed: str, received: int | None
+) -> None:
+    (target,) = trusting([t for t in targets_of(fleet) if t.name == "tern"])
+    fleet.devices[target.name].answers = lambda who, command: printed
+    asked = probe(target, credential("fleet"), Question(address("10.64.0.1")), QUICK)
+    if received is None:
+        with pytest.raises(Garbled, match="did not ask"):
+            asyncio.run(asked)
+    else:
+        assert asyncio.run(asked).echo.received == received
 
 
 def test_a_silent_hop_in_the_middle_is_not_the_break(survey: Computed) -> None:

@@ -19,12 +19,15 @@ from .credentials import Credential
 from .inventory import Target
 from .methods.commands import Item, run_command
 from .methods.secure_shell import connected
-from .problems import NotOffered
+from .problems import Garbled, NotOffered
 
 COUNT, HOPS = 3, 24
 _HEADERS = {4: 28, 6: 48}
 """IP and ICMP headers: a size names the whole packet, ping wants what is inside."""
 _COUNTED = re.compile(r"(\d+) packets transmitted, (\d+)(?: packets)? received")
+_NOT_SENT = re.compile(r"unreachable|no route to host|message too long|network is down", re.I)
+"""What a device says that has nowhere to send an echo: an answer about the way, and no failure
+of the program."""
 _HOP = re.compile(r"^\s*(\d{1,2})\s+(.*)$")
 _ADDRESS = re.compile(
     r"(?<![\w.:])((?:\d{1,3}\.){3}\d{1,3}|[0-9a-fA-F]{0,4}:[0-9a-fA-F:.]+)(?![\w.:])"
@@ -72,7 +75,8 @@ async def probe(
     """Asks a device for a target.
 
     Raises:
-        Problem: the device cannot be asked, or has no ping.
+        Problem: the device cannot be asked, has no ping, or one that does not do what it was
+            asked.
     """
     if target.method != "ssh":
         raise NotOffered("Probes go over SSH, and this device is asked in another way.")
@@ -87,6 +91,10 @@ async def probe(
         if status in (126, 127):
             raise NotOffered("The device has no ping.")
         counted = _COUNTED.search(text)
+        if counted is None and not _NOT_SENT.search(f"{said}\n{text}"):
+            # That it did not ask says nothing of who would have answered.
+            why = (said or text).strip()[:200] or f"exit status {status}"
+            raise Garbled(f"Its ping did not ask: {why}")
         echo = Echo(
             int(counted.group(1)) if counted else COUNT,
             int(counted.group(2)) if counted else 0,

@@ -83,7 +83,13 @@ def _facts(device: Device | None) -> dict[str, str]:
         *((f"BGP {routing.bgp.number}",) if routing.bgp is not None else ()),
     ]
     out["runs"] = ", ".join(sorted(runs)) or "no routing protocol"
-    out["static routes"] = str(len(device.statics))
+    ways: dict[str, list[str]] = {}
+    for route in device.statics:
+        words = [str(part) for part in (route.gateway, route.interface, route.special) if part]
+        if route.distance != device.profile.static_distance:
+            words.append(f"distance {route.distance}")
+        ways.setdefault(f"static route {route.prefix}", []).append(" ".join(words))
+    out |= {prefix: ", ".join(sorted(found)) for prefix, found in ways.items()}
     for interface in device.interfaces:
         out |= _of_interface(interface)
     return out

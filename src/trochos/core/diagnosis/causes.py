@@ -636,7 +636,8 @@ class Search:
         """Two that do what more do, if there are such: each of a set may be needed in it, and
         the set still not be the smallest. The most believed are tried, within a bound."""
         believed = sorted(options, key=lambda o: o.weight + o.order)
-        near = [o for o in believed if o.weight <= POSSIBLE and o.order < 2][:COUPLED]
+        most = COUPLED // 3 if self.large else COUPLED
+        near = [o for o in believed if o.weight <= POSSIBLE and o.order < 2][:most]
         for one, other in itertools.combinations(near, 2):
             if one.finding.id == other.finding.id or (one in chosen and other in chosen):
                 continue  # two ways to mend one thing; or both are needed, and are not enough
