@@ -20,6 +20,7 @@ from ..network.facts import (
 from ..network.filters import NO_SERVICES, Chain, ReversePath, Services
 from ..network.policy import NO_POLICY, Policy
 from ..network.routing import NO_ROUTING, Routing
+from .located_json import Document
 
 
 @dataclass(slots=True)
@@ -101,3 +102,15 @@ class CaptureDraft:
     resolved: list[Resolved] = field(default_factory=list)
     probes: list[ProbeFact] = field(default_factory=list)
     read_at: tuple[str, str] | None = None
+
+
+@dataclass(slots=True)
+class DeviceDrafts:
+    """What the files of one device say, before they are merged."""
+
+    configs: list[ConfigDraft] = field(default_factory=list)
+    captures: list[CaptureDraft] = field(default_factory=list)
+    unread_files: int = 0
+    startup: tuple[str, Document] | None = None
+    """The stored configuration of a device that gave YANG data."""
+    data: dict[str, Document] = field(default_factory=dict)
