@@ -193,6 +193,35 @@ def test_without_the_outer_way_no_neighbour_is_heard() -> None:
     assert found.causes[0].option.remedy.edits[0].device == "east"
 
 
+@pytest.mark.parametrize(
+    "runs",
+    [
+        ("router ospf", " network 10.0.0.0/8 area 0"),
+        ("router ospf", "exit", "interface gre1", " ip ospf area 0", "exit"),
+        ("router rip", " network gre1"),
+        ("router rip", " network 10.0.0.0/30"),
+        ("router eigrp 7", " network 10.0.0.0/8"),
+    ],
+)
+@pytest.mark.parametrize("stands", [True, False])
+def test_nobody_is_heard_over_a_torn_tunnel_however_the_protocol_was_put_there(
+    runs: tuple[str, ...], stands: bool
+) -> None:
+    ends = (
+        ("west", "100.64.0.1/30", "10.0.0.1/30", tunnel("100.64.0.1", "100.64.0.6"), TO_EAST),
+        ("east", "100.64.0.6/30", "10.0.0.2/30", tunnel("100.64.0.6", "100.64.0.1"), TO_WEST),
+    )
+    files = {"topology.json": LINKS}
+    files["devices/sea/frr.conf"] = frr("sea", {"eth0": "100.64.0.2/30", "eth1": "100.64.0.5/30"})
+    for name, outer, inner, wrap, way in ends:
+        lines = (way, *runs) if stands or name == "west" else runs
+        files[f"devices/{name}/frr.conf"] = frr(name, {"eth0": outer, "gre1": inner}, *lines)
+        files[f"devices/{name}/ip-tunnel.json"] = wrap
+        files[f"devices/{name}/ip-addr.json"] = link()
+    (relation,) = compute(files).tables.relations()
+    assert relation.works is stands
+
+
 def test_a_tunnel_torn_down_by_its_own_news_is_a_circle() -> None:
     extra = " network 100.64.0.4/30 area 0"
     survey = over(("ip route 100.64.0.4/30 100.64.0.2 200",), (TO_WEST, "router ospf", extra))
