@@ -258,20 +258,3 @@ def test_one_router_id_on_two_routers_of_an_area_leaves_nothing_certain() -> Non
     path = survey.path("gull", "10.0.9.1")
     assert path.works == "unknown"
     assert "replaces each other for ever" in path.sentence()
-
-
-def test_a_medium_without_multicast_needs_listed_neighbours() -> None:
-    survey = chain()
-    assert survey.tables.relations()[0].works
-    quiet = compute(
-        {
-            path: text.replace(
-                " ip address 10.0.0.1/30\n",
-                " ip address 10.0.0.1/30\n ip ospf network non-broadcast\n",
-            )
-            for path, text in _files(survey).items()
-        }
-    )
-    (relation,) = [r for r in quiet.tables.relations() if not r.works]
-    assert relation.first_failing is not None
-    assert relation.first_failing.gate == "neighbour listed"

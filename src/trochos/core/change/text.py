@@ -132,7 +132,12 @@ _SLOTS: tuple[tuple[str, str], ...] = (
     ("router", r"(default-information originate)"),
     ("router", r"(default-metric|version|maximum-paths(?: ibgp)?|variance|metric weights) "),
     ("router", r"(area \S+ (?:stub|nssa|default-cost|authentication))"),
-    ("router", r"(area \S+ (?:range|filter-list prefix \S+|virtual-link) \S+)"),
+    ("router", r"(area \S+ (?:range|filter-list prefix \S+) \S+)"),
+    (
+        "router",
+        r"(area \S+ virtual-link \S+(?: (?:authentication-key|message-digest-key \S+"
+        r"|authentication))?)",
+    ),
     ("router", r"(auto-cost reference-bandwidth|timers \S+|distance (?:bgp|eigrp|ospf)) "),
     (
         "router",

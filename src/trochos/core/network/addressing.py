@@ -114,6 +114,11 @@ def host_prefix(address: Address) -> Prefix:
     return Prefix(address.family, address.value, BITS[address.family])
 
 
+def dotted(value: int) -> str:
+    """A 32-bit id (of a router, of an area) in the four parts that people read."""
+    return f"{value >> 24}.{value >> 16 & 255}.{value >> 8 & 255}.{value & 255}"
+
+
 @lru_cache(maxsize=1 << 17)
 def parse_address(text: str) -> Address | None:
     """Reads an address of either family; None if the text is not one.

@@ -46,6 +46,8 @@ class OspfHabits:
     hears_own_subnet_only: bool = False
     """Also on a point-to-point link packets are taken from the own subnet only, unless the
     link is unnumbered (RFC 2328, 8.2, does not ask for that; seen on real routers)."""
+    virtual_link_makes_border: bool = False
+    """A configured virtual link counts as a backbone interface even while it is down."""
     translation_resets_metric: bool = False
     """A border that passes an NSSA's externals on gives them the default metric of
     redistribution instead of theirs (RFC 3101, 3.2, keeps it)."""

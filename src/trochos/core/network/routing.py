@@ -105,6 +105,18 @@ class OspfInterface:
     """The instance id of OSPFv3."""
 
 
+class ListedNeighbour(NamedTuple):
+    """A neighbour listed by address, for links without multicast (RFC 2328, C.6).
+
+    `priority` is what is assumed of it until it speaks: 0 means that it cannot become the
+    designated router.
+    """
+
+    address: Address
+    source: Source
+    priority: int = 0
+
+
 class AreaRange(NamedTuple):
     """Prefixes of an area that a border announces as one, or (`advertise` False) hides."""
 
@@ -116,12 +128,17 @@ class AreaRange(NamedTuple):
 
 
 class VirtualLink(NamedTuple):
-    """A backbone adjacency with the border `neighbour` (a router id) across an area."""
+    """A backbone adjacency with the border `neighbour` (a router id) across `area`."""
 
+    area: int
     neighbour: int
     source: Source
-    hello: int = 10
-    dead: int = 40
+    hello: Number | None = None
+    dead: Number | None = None
+    authentication: Word | None = None
+    """As of an interface, with `key` and `digests`."""
+    key: Word | None = None
+    digests: tuple[tuple[int, Word], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,7 +155,6 @@ class OspfArea:
     filters: tuple[RouteFilter, ...] = ()
     """`in`: what is announced into the area; `out`: what is announced of it elsewhere."""
     authentication: Word | None = None
-    virtual_links: tuple[VirtualLink, ...] = ()
     translate: str = "candidate"
     nssa_default: DefaultRoute | None = None
 
@@ -151,6 +167,8 @@ class OspfProcess:
     source: Source
     router_id: Number | None = None
     networks: tuple[NetworkStatement, ...] = ()
+    neighbours: tuple[ListedNeighbour, ...] = ()
+    virtual_links: tuple[VirtualLink, ...] = ()
     areas: Mapping[int, OspfArea] = field(default_factory=dict)
     interfaces: Mapping[str, OspfInterface] = field(default_factory=dict)
     redistribute: tuple[Redistribution, ...] = ()

@@ -31,11 +31,21 @@ def choose(candidates: Iterable[Route]) -> dict[Prefix, Route]:
     return best
 
 
+def _is_local(route: Route | None) -> bool:
+    return route is not None and route.protocol == "local"
+
+
 def explain_losers(candidates: Iterable[Route], best: dict[Prefix, Route]) -> None:
-    """Marks winners, and gives every loser its reason."""
+    """Marks winners, and gives every loser its reason.
+
+    A route to one of the device's own addresses does not keep another one out of the table; it
+    is only that packets never come to it.
+    """
+    beside = [r for r in candidates if r.protocol != "local" and _is_local(best.get(r.prefix))]
+    unused = choose(beside)
     for route in candidates:
         winner = best.get(route.prefix)
-        route.selected = winner is route
+        route.selected = route is winner or route is unused.get(route.prefix)
         if route.selected:
             continue
         route.lost_to = winner

@@ -9,7 +9,7 @@ from ...network.addressing import Address, InterfaceAddress, Prefix
 from ...network.edits import DataEdit, Edit
 from ...network.facts import AddressFact, Device, Interface, Source, StaticRoute, Tunnel
 from ...network.policy import PrefixRule
-from ...network.routing import BgpNeighbour, Redistribution
+from ...network.routing import BgpNeighbour, Redistribution, VirtualLink
 
 Edits = tuple[Edit, ...]
 
@@ -132,6 +132,14 @@ class Writer:
         return None
 
     def area_kind(self, family: int, area: int, kind: str, summaries: bool) -> Edits | None:
+        return None
+
+    def list_neighbour(self, interface: str, address: Address) -> Edits | None:
+        """Lists an OSPF neighbour on a link without multicast."""
+        return None
+
+    def virtual_link(self, family: int, link: VirtualLink) -> Edits | None:
+        """An OSPF virtual link in the place of what is said of it, if anything is."""
         return None
 
     def redistribute(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from ...network.addressing import Address, InterfaceAddress, Prefix
+from ...network.addressing import Address, InterfaceAddress, Prefix, dotted
 from ...network.edits import Edit, TextEdit
 from ...network.facts import AddressFact, Interface, Source
 from ...network.policy import PrefixRule
@@ -15,6 +15,7 @@ from ...network.routing import (
     OspfProcess,
     Redistribution,
     RipProcess,
+    VirtualLink,
 )
 from ..text import Section, sections, slot, squeeze
 from .base import Edits, Peer, Writer
@@ -297,6 +298,32 @@ class FrrWriter(Writer):
         if kind != "normal":
             add = (f"area {area} {kind}" + ("" if summaries else " no-summary"),)
         return self._edit((opening,), remove, add, process.source.file)
+
+    def list_neighbour(self, interface: str, address: Address) -> Edits | None:
+        opening, file = self._router("ospf", 4)
+        return self._edit((opening,), (), (f"neighbor {address}",), file)
+
+    def virtual_link(self, family: int, link: VirtualLink) -> Edits | None:
+        opening, file = self._router("ospf", family)
+        end = dotted(link.neighbour)
+        stale = [
+            row
+            for row in self._rows((opening,), file)
+            if (words := row.split())[2:4] == ["virtual-link", end] and words[0] == "area"
+        ]
+        stem = f"area {dotted(link.area)} virtual-link {end}"
+        timers = [
+            f" {name}-interval {value.value}"
+            for name, value in (("hello", link.hello), ("dead", link.dead))
+            if value is not None
+        ]
+        lines = [stem + "".join(timers)]
+        if link.authentication is not None:
+            lines.append(f"{stem} {_AUTHENTICATION[link.authentication.value]}")
+        if link.key is not None:
+            lines.append(f"{stem} authentication-key {link.key.value}")
+        lines += [f"{stem} message-digest-key {id_} md5 {word.value}" for id_, word in link.digests]
+        return self._edit((opening,), tuple(stale), tuple(lines), file)
 
     def redistribute(
         self, protocol: str, family: int, what: str, like: Redistribution | None

@@ -5,11 +5,11 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from ...network.addressing import Address, InterfaceAddress, Prefix
+from ...network.addressing import Address, InterfaceAddress, Prefix, dotted
 from ...network.edits import DataEdit, Edit
 from ...network.facts import AddressFact, Interface, Source, StaticRoute
 from ...network.policy import PrefixRule
-from ...network.routing import BgpNeighbour, OspfProcess, Redistribution
+from ...network.routing import BgpNeighbour, OspfProcess, Redistribution, VirtualLink
 from ...readers.located import parse_data
 from ..data import plain
 from ..paths import at_path
@@ -321,6 +321,26 @@ class YangWriter(Writer):
         if kind != "normal" and summaries != (held is None or held.summaries):
             edits = (*edits, *self._set(f"{path}/summary", summaries))
         return edits
+
+    def list_neighbour(self, interface: str, address: Address) -> Edits | None:
+        path = self._ospf_interface(4, interface)
+        if path is None:
+            return None
+        return self._set(f"{path}/static-neighbors/neighbor[identifier='{address}']", {})
+
+    def virtual_link(self, family: int, link: VirtualLink) -> Edits | None:
+        base = self._base("ospf", family)
+        if base is None or link.authentication is not None:
+            return None  # with keys it is for a person to write
+        path = f"{base}/areas/area[area-id='0.0.0.0']/virtual-links/virtual-link"
+        entry: dict[str, Any] = {}
+        for leaf, value in (("hello-interval", link.hello), ("dead-interval", link.dead)):
+            if value is not None:
+                entry[leaf] = value.value
+        return self._set(
+            f"{path}[transit-area-id='{dotted(link.area)}'][router-id='{dotted(link.neighbour)}']",
+            entry,
+        )
 
     def redistribute(
         self, protocol: str, family: int, what: str, like: Redistribution | None

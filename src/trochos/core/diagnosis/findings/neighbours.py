@@ -5,19 +5,26 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
+from ...network.addressing import dotted
 from ...network.facts import Device, End
 from ...protocols import eigrp, rip
 from ...protocols.bgp import sessions
 from ...protocols.bgp.speakers import BgpFamilySpeakers
 from ...protocols.gates import Relation
 from ...protocols.ospf import neighbours as ospf
+from ...protocols.ospf import virtual
 from ...protocols.ospf.speakers import OspfSpeakers
 from ..absence import NAMES, relation_sentence
 from ..finding import BREAKS, NOTES, RISKS, Finding, named
 from .context import Context
 
 _GATES = {
-    "ospf": (*(gate.name for gate in ospf.GATES), "designated router", "one neighbour"),
+    "ospf": (
+        *(gate.name for gate in ospf.GATES),
+        "designated router",
+        "one neighbour",
+        *(gate.name for gate in virtual.GATES),
+    ),
     "rip": tuple(gate.name for gate in rip.GATES),
     "eigrp": tuple(gate.name for gate in eigrp.GATES),
     "bgp": (
@@ -154,7 +161,7 @@ def _twins(context: Context) -> Iterator[Finding]:
                 BREAKS,
                 one.device.name,
                 f"{one.device.name} and {other.device.name} have one OSPF router id in area "
-                f"{ospf.dotted(number)}.",
+                f"{dotted(number)}.",
                 "What each announces replaces what the other announced, for ever: routes come "
                 "and go all over the area.",
                 lines,
@@ -206,5 +213,7 @@ def _version_3_borders(context: Context) -> Iterator[Finding]:
 
 
 def _pair(relation: Relation) -> tuple[str, int, frozenset[str]]:
+    """What another relation has to share with this one in order to stand in for it."""
     devices = frozenset((relation.left.device, relation.right.device))
-    return relation.protocol, relation.family, devices
+    crossing = isinstance(relation.ends[0], virtual.VirtualEnd)
+    return relation.protocol + " virtual" * crossing, relation.family, devices

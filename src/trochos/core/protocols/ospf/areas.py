@@ -5,10 +5,10 @@ RFC 2328, section 12.4.1 (router links) and 12.4.2 (networks with several router
 
 from __future__ import annotations
 
-from ...network.addressing import Prefix, host_prefix
+from ...network.addressing import Prefix, dotted, host_prefix
 from ..routes import NextHop, Origin
 from .interfaces import LOOPBACK, ONE_OF_MANY, SHARED, OspfEnd
-from .neighbours import Adjacencies, dotted
+from .neighbours import Adjacencies
 from .router import Router
 from .spf import Advert, AreaGraph, Edge
 

@@ -9,11 +9,11 @@ from __future__ import annotations
 from collections import defaultdict
 from functools import cached_property
 
-from ...network.addressing import Prefix
+from ...network.addressing import Prefix, dotted
 from ...network.routing import OspfArea
 from ..policy import filter_permits
 from ..routes import Origin, Refusal
-from .neighbours import Adjacencies, dotted
+from .neighbours import Adjacencies
 from .router import BACKBONE, INTER, INTRA, Best, Router, offer
 from .spf import Advert, AreaGraph, Key
 
@@ -57,7 +57,7 @@ class Borders:
         facts = border.area(number)
         name = border.device.name
         parts: dict[Prefix, list[Best]] = {}
-        transit = any(True for _ in facts.virtual_links)
+        transit = any(link.area == number for link in border.process.virtual_links)
         taken = _names_taken(border)
         for key, best in border.best.items():
             if best.kind != INTRA or best.area != number or best.cost >= _UNREACHABLE:

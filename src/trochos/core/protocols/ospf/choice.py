@@ -8,11 +8,10 @@ from __future__ import annotations
 from collections import defaultdict
 from dataclasses import replace
 
-from ...network.addressing import Address, Prefix, prefix_of
+from ...network.addressing import Address, Prefix, dotted, prefix_of
 from ..routes import NextHop, Origin
 from .borders import Borders
 from .externals import External
-from .neighbours import dotted
 from .router import EXTERNAL_1, EXTERNAL_2, INTER, INTRA, Best, Router
 from .spf import AreaGraph, Key, hop_order
 

@@ -9,18 +9,19 @@ from __future__ import annotations
 
 from collections import defaultdict
 
-from ...network.addressing import Prefix
+from ...network.addressing import Prefix, dotted
 from ...network.facts import Network, Unmodelled
 from ...network.routing import AreaRange
 from ...network.source import Source
 from ..links import Links
 from ..routes import NextHop, Origin, Refusal, Route
+from . import virtual
 from .areas import Areas
 from .borders import Borders
 from .choice import Choice
 from .externals import External
 from .interfaces import ends_of
-from .neighbours import Adjacencies, dotted, find
+from .neighbours import Adjacencies, find
 from .router import BACKBONE, EXTERNAL_2, INTRA, Best, Router, offer
 from .spf import FAR, Advert, AreaGraph, Edge, Key
 
@@ -63,6 +64,11 @@ class OspfDomain:
             configured = len(set(router.process.areas) | set(router.areas))
             active = len(router.areas)
             backbone = BACKBONE in router.areas
+            if (
+                router.process.virtual_links
+                and router.device.profile.ospf.virtual_link_makes_border
+            ):
+                configured, backbone = configured + (BACKBONE not in router.areas), True
             if kind == "standard":
                 router.is_border = active > 1
             elif kind == "ibm":
@@ -98,34 +104,18 @@ class OspfDomain:
 
     def _virtual_links(self) -> None:
         """Backbone adjacencies across another area (RFC 2328, section 15)."""
-        wanted: dict[tuple[str, int], tuple[int, Source]] = {}
-        by_id = {}
-        for name, router in self.routers.items():
-            identity = router.ends[0].router_id if router.ends else None
-            if identity is not None:
-                by_id[identity.value] = name
-            for area in router.process.areas.values():
-                for link in area.virtual_links:
-                    wanted[name, link.neighbour] = (area.id, link.source)
-        for (name, neighbour), (number, _) in wanted.items():
-            other = by_id.get(neighbour)
-            graph = self.graphs.get(number)
-            mine = self.routers[name].ends[0].router_id
-            if other is None or graph is None or mine is None:
-                continue
-            back = wanted.get((other, mine.value))
-            if back is None or back[0] != number or not {name, other} <= graph.index.keys():
-                continue
-            start, end = graph.index[name], graph.index[other]
-            cost = int(graph.distance[start, end])
-            if cost >= FAR:
+        for relation in virtual.find(self.routers, self.graphs):
+            self.adjacencies.relations.append(relation)
+            if not relation.works:
                 continue
             backbone = self._areas.graph(BACKBONE)
-            hops = graph.hops(start, int(graph.masks[start, end]))
-            edge = Edge(backbone.node(name), backbone.node(other), cost, hops)
-            backbone.edges.append(edge)
-            for device in (name, other):
-                router = self.routers[device]
+            for here, there in (relation.ends, relation.ends[::-1]):
+                graph = self.graphs[here.area]
+                start, end = graph.index[here.device], graph.index[there.device]
+                hops = graph.hops(start, int(graph.masks[start, end]))
+                nodes = backbone.node(here.device), backbone.node(there.device)
+                backbone.edges.append(Edge(*nodes, here.cost, hops))
+                router = self.routers[here.device]
                 if BACKBONE not in router.areas:
                     router.areas = sorted({*router.areas, BACKBONE})
 

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections import defaultdict
 from dataclasses import dataclass, field
 
+from ...network.addressing import dotted
 from ...network.facts import End
 from ...network.routing import Word
 from ...network.source import Source
@@ -19,7 +20,7 @@ from ..links import Links
 from .interfaces import LOOPBACK, NON_BROADCAST, POINT_TO_POINT, SHARED, OspfEnd
 
 OWN = Flow("ospf")
-DOWN, ATTEMPT, INIT, TWO_WAY = "down", "attempt", "init", "two-way"
+DOWN, INIT, TWO_WAY = "down", "init", "two-way"
 EXSTART, EXCHANGE, FULL = "exstart", "exchange", "full"
 
 
@@ -65,10 +66,6 @@ def _speaks(end: OspfEnd, _: OspfEnd) -> Reading:
         _sources(end.passive_source if end.passive else None),
         not end.passive,
     )
-
-
-def dotted(value: int) -> str:
-    return f"{value >> 24}.{value >> 16 & 255}.{value >> 8 & 255}.{value & 255}"
 
 
 def _area(end: OspfEnd, _: OspfEnd) -> Reading:
@@ -131,9 +128,12 @@ def _auth_type(end: OspfEnd, _: OspfEnd) -> Reading:
 
 
 def _auth_key(end: OspfEnd, _: OspfEnd) -> Reading:
-    kind = authentication(end).value
+    return digest_reading(authentication(end).value, end.settings.digests, end.settings.key)
+
+
+def digest_reading(kind: str, digests: tuple[tuple[int, Word], ...], key: Word | None) -> Reading:
+    """The keys in force for a kind of authentication, by their fingerprints."""
     if kind == "message-digest":
-        digests = end.settings.digests
         if not digests:
             return Reading("no key", (), ((0, ""),))
         text = ", ".join(f"key {id_} {word.value}" for id_, word in digests)
@@ -142,11 +142,11 @@ def _auth_key(end: OspfEnd, _: OspfEnd) -> Reading:
             tuple(word.source for _, word in digests),
             tuple((id_, word.value) for id_, word in digests),
         )
-    key = end.settings.key
     return Reading(key.value if key else "no key", _sources(key.source if key else None))
 
 
-def _same_key(left: Reading, right: Reading) -> bool:
+def same_key(left: Reading, right: Reading) -> bool:
+    """Whether two ends' keys fit."""
     if isinstance(left.value, tuple) and isinstance(right.value, tuple):
         # Each end sends with its youngest key, and the other must hold the same one.
         return bool(left.value[-1] in right.value and right.value[-1] in left.value)
@@ -171,10 +171,19 @@ def _area_kind(end: OspfEnd, _: OspfEnd) -> Reading:
     return Reading(area.kind, _sources(source))
 
 
-def _finds(end: OspfEnd, _: OspfEnd) -> Reading:
-    """Without multicast, neighbours must be listed, and such lists are not read."""
-    reading = _kind(end, end)
-    return Reading(reading.text, reading.evidence, end.network_type != NON_BROADCAST)
+def _finds(end: OspfEnd, other: OspfEnd) -> Reading:
+    """Without multicast, one of two ends has to list the other and to call first, which one
+    that may not become the designated router does not (RFC 2328, 9.5.1)."""
+    found = next((n for n in end.process.neighbours if n.address == other.address), None)
+    if found is None:
+        missing = end.process.source._replace(
+            line=None, text=f"neighbor {other.address}", missing=True, after=_last_line(end)
+        )
+        return Reading(f"does not list {other.address}", (missing,), False)
+    if not end.priority:
+        lines = _sources(end.settings.priority.source if end.settings.priority else None)
+        return Reading("lists it, and waits to be called", (found.source, *lines), False)
+    return Reading(f"lists {found.address}", (found.source,), True)
 
 
 def _identity(end: OspfEnd, _: OspfEnd) -> Reading:
@@ -255,9 +264,9 @@ GATES: tuple[Gate[OspfEnd], ...] = (
     Gate(
         "neighbour listed",
         _finds,
-        _true,
-        stuck=lambda left, right: (ATTEMPT, ATTEMPT),
-        applies=lambda a, b: NON_BROADCAST in (a.network_type, b.network_type),
+        lambda left, right: left.value or right.value,
+        stuck=_unheard,
+        applies=lambda a, b: a.network_type == b.network_type == NON_BROADCAST,
     ),
     Gate("area", _area, stuck=_unheard),
     Gate(
@@ -280,7 +289,7 @@ GATES: tuple[Gate[OspfEnd], ...] = (
     Gate(
         "authentication key",
         _auth_key,
-        _same_key,
+        same_key,
         stuck=_unheard,
         applies=lambda a, b: authentication(a).value == authentication(b).value != "none",
     ),
@@ -373,7 +382,10 @@ def _segment(members: list[OspfEnd], out: Adjacencies) -> None:
     groups = _grouped([e for e in members if e.speaks], shared)
     group_of = {id(end): group for group in groups for end in group.members}
     out.groups += groups
+    hears = {frozenset((id(a), id(b))) for a, b in heard}
     for left, right, result in judged:
+        if _meet_at_designated(left, right, result, group_of.get(id(left)), hears):
+            continue
         relation = Relation(
             "ospf",
             left.process.family,
@@ -404,6 +416,23 @@ def _segment(members: list[OspfEnd], out: Adjacencies) -> None:
         else:
             relation.left.state, relation.right.state = result.stuck or (DOWN, DOWN)
         out.relations.append(relation)
+
+
+def _meet_at_designated(
+    left: OspfEnd,
+    right: OspfEnd,
+    result: Outcome,
+    group: Group | None,
+    hears: set[frozenset[int]],
+) -> bool:
+    """True for two ends of a link without multicast that do not list each other and need not:
+    both hear the designated router, which is between them."""
+    if [g.gate for g in result.gates if not g.holds] != ["neighbour listed"]:
+        return False
+    if group is None or group.designated is None:
+        return False
+    ends = (id(left), id(right))
+    return all(frozenset((end, id(group.designated))) in hears for end in ends)
 
 
 def _crowded(judged: list[tuple[OspfEnd, OspfEnd, Outcome]]) -> set[int]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...network.addressing import Address, parse_address
+from ...network.addressing import parse_address
 
 UNDERSTOOD = True
 IRRELEVANT = False
@@ -31,11 +31,6 @@ def router_id(word: str) -> int:
     if address is not None and address.family == 4:
         return address.value
     return number(word)
-
-
-def dotted(value: int) -> str:
-    """An id as the four-part text that people read."""
-    return str(Address(4, value))
 
 
 def options(words: list[str], known: dict[str, int]) -> dict[str, list[str]]:

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from ...network.addressing import parse_prefix
+from ...network.addressing import parse_address, parse_prefix
 from ...network.routing import (
     AreaRange,
     DefaultRoute,
     Flag,
+    ListedNeighbour,
     NetworkStatement,
     Number,
     OspfArea,
@@ -78,6 +79,8 @@ class OspfReader:
         self.filters: list[RouteFilter] = []
         self.distance: dict[str, int] = {}
         self.summaries: list[AreaRange] = []
+        self.neighbours: list[ListedNeighbour] = []
+        self.virtual_links: dict[int, VirtualLink] = {}
 
     def open(self, words: list[str], source: Source) -> Fate:
         """The line that opens the section."""
@@ -240,7 +243,15 @@ class OspfReader:
         return IRRELEVANT
 
     def _neighbor(self, rest: list[str], source: Source, negated: bool) -> Fate:
-        return "neighbours listed for media without multicast are not computed"
+        address = parse_address(rest[0])
+        if address is None or address.family != 4:
+            raise Misread("it reads: neighbor ADDRESS [priority NUMBER] [poll-interval SECONDS]")
+        found = options(rest[1:], {"priority": 1, "poll-interval": 1})
+        priority = _maybe(found, "priority") or 0
+        self.neighbours = [n for n in self.neighbours if n.address != address]
+        if not negated:
+            self.neighbours.append(ListedNeighbour(address, source, priority))
+        return UNDERSTOOD
 
     # -- areas -----------------------------------------------------------------------
 
@@ -269,7 +280,7 @@ class OspfReader:
                 held.append(RouteFilter(kind, name, direction, source))
             area["filters"] = held
         elif what == "virtual-link":
-            return self._virtual_link(area, tail, source, negated)
+            return self._virtual_link(router_id(rest[0]), tail, source, negated)
         elif what == "shortcut":
             return "shortcut areas are not computed"
         else:
@@ -341,27 +352,45 @@ class OspfReader:
             )
         area[field] = others
 
-    def _virtual_link(
-        self, area: dict[str, Any], tail: list[str], source: Source, negated: bool
-    ) -> Fate:
-        neighbour = router_id(tail[0])
-        others = [v for v in area.get("virtual_links", ()) if v.neighbour != neighbour]
-        if not negated:
-            held = next(
-                (v for v in area.get("virtual_links", ()) if v.neighbour == neighbour), None
-            )
-            link = held or VirtualLink(neighbour, source)
-            rest = tail[1:]
-            if rest and not rest[0].endswith("-interval") and rest[0] != "transmit-delay":
-                area["virtual_links"] = [*others, link]
-                return "authentication of virtual links is not computed"
-            for name, value in zip(rest[::2], rest[1::2], strict=False):
-                if name == "hello-interval":
-                    link = link._replace(hello=number(value))
-                elif name == "dead-interval":
-                    link = link._replace(dead=number(value))
-            others.append(link)
-        area["virtual_links"] = others
+    def _virtual_link(self, area: int, tail: list[str], source: Source, negated: bool) -> Fate:
+        neighbour, rest = router_id(tail[0]), tail[1:]
+        held = self.virtual_links.pop(neighbour, None)
+        if negated and not rest:
+            return UNDERSTOOD
+        link = held or VirtualLink(area, neighbour, source)
+        found = options(
+            [w for w in rest if w not in ("message-digest", "null")],
+            {
+                "authentication": 0,
+                "authentication-key": 1,
+                "message-digest-key": 3,
+                "hello-interval": 1,
+                "dead-interval": 1,
+                "retransmit-interval": 1,
+                "transmit-delay": 1,
+            },
+        )
+        hello, dead = (
+            Number(number(found[name][0]), source) if name in found else None
+            for name in ("hello-interval", "dead-interval")
+        )
+        if hello is not None:
+            link = link._replace(hello=None if negated else hello)
+        if dead is not None:
+            link = link._replace(dead=None if negated else dead)
+        if "authentication" in found:
+            kind = next((w for w in rest if w in ("message-digest", "null")), "simple")
+            word = Word("none" if kind == "null" else kind, source)
+            link = link._replace(authentication=None if negated else word)
+        if "authentication-key" in found:
+            key = Word(found["authentication-key"][0], source)
+            link = link._replace(key=None if negated else key)
+        if "message-digest-key" in found:
+            id_, _, key_text = found["message-digest-key"]
+            kept = tuple(d for d in link.digests if d[0] != number(id_))
+            new = () if negated else ((number(id_), Word(key_text, source)),)
+            link = link._replace(digests=(*kept, *new))
+        self.virtual_links[neighbour] = link
         return UNDERSTOOD
 
     # -- interfaces --------------------------------------------------------------------
@@ -455,6 +484,8 @@ class OspfReader:
             self.version,
             self.source,
             networks=tuple(self.networks),
+            neighbours=tuple(self.neighbours),
+            virtual_links=tuple(self.virtual_links.values()),
             areas={id_: OspfArea(id_, **frozen(area)) for id_, area in sorted(self.areas.items())},
             interfaces={
                 name: OspfInterface(name, **settings) for name, settings in self.interfaces.items()

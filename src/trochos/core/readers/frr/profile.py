@@ -19,6 +19,7 @@ FRR = Profile(
         own_subnet_keeps_name=True,
         translation_resets_metric=True,
         own_stub_blinds_to_transit=True,
+        virtual_link_makes_border=True,
     ),
     rip=RipHabits(version=2, shares_equal_cost=False),
     eigrp=EigrpHabits(

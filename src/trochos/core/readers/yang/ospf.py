@@ -5,6 +5,7 @@ from __future__ import annotations
 from ...network.addressing import parse_address, parse_prefix
 from ...network.routing import (
     AreaRange,
+    ListedNeighbour,
     Number,
     OspfArea,
     OspfInterface,
@@ -28,14 +29,17 @@ def read(held: Leaves, version: int, source: Source) -> OspfProcess:
     """One instance of OSPF."""
     areas: dict[int, OspfArea] = {}
     interfaces: dict[str, OspfInterface] = {}
+    neighbours: list[ListedNeighbour] = []
+    virtual_links: list[VirtualLink] = []
     container = held.inner("areas")
     for text, area in container.entries("area", "area-id") if container else []:
-        address = parse_address(text)
-        number = address.value if address else int(text) if text.isdigit() else 0
+        number = _area_number(text)
         areas[number] = _area(area, number)
+        virtual_links += _virtual_links(area)
         listed = area.inner("interfaces")
         for name, entry in listed.entries("interface", "name") if listed else []:
             interfaces[name] = _interface(entry, name, number)
+            neighbours += _neighbours(entry)
     distance: dict[str, int] = {}
     preference = held.inner("preference")
     distance_source = None
@@ -59,6 +63,8 @@ def read(held: Leaves, version: int, source: Source) -> OspfProcess:
         version,
         source,
         router_id=held.router_id("explicit-router-id"),
+        neighbours=tuple(neighbours),
+        virtual_links=tuple(virtual_links),
         areas=areas,
         interfaces=interfaces,
         redistribute=redistributions(held),
@@ -89,21 +95,6 @@ def _area(area: Leaves, number: int) -> OspfArea:
                     cost.value if cost else None,
                 )
             )
-    links = []
-    container = area.inner("virtual-links")
-    for text, entry in container.entries("virtual-link", "router-id") if container else []:
-        entry.ignore("transit-area-id", "ttl-security")
-        hello, dead = entry.number("hello-interval"), entry.number("dead-interval")
-        address = parse_address(text)
-        if address is not None:
-            links.append(
-                VirtualLink(
-                    address.value,
-                    entry.source("router-id"),
-                    hello.value if hello else 10,
-                    dead.value if dead else 40,
-                )
-            )
     return OspfArea(
         number,
         _TYPES.get(kind.value, "normal") if kind else "normal",
@@ -111,8 +102,37 @@ def _area(area: Leaves, number: int) -> OspfArea:
         summary is None or summary.value,
         area.number("default-cost"),
         tuple(found),
-        virtual_links=tuple(links),
     )
+
+
+def _virtual_links(area: Leaves) -> list[VirtualLink]:
+    """What the backbone area holds (RFC 9129 lists virtual links there, with their area)."""
+    links = []
+    container = area.inner("virtual-links")
+    for text, entry in container.entries("virtual-link", "router-id") if container else []:
+        entry.ignore("ttl-security", "retransmit-interval", "transmit-delay", "lls", "enabled")
+        address, through = parse_address(text), entry.word("transit-area-id")
+        authentication = entry.inner("authentication")
+        mode, key, digests = _authentication(authentication) if authentication else (None, None, ())
+        if address is not None and through is not None:
+            links.append(
+                VirtualLink(
+                    _area_number(through.value),
+                    address.value,
+                    entry.source("router-id"),
+                    entry.number("hello-interval"),
+                    entry.number("dead-interval"),
+                    mode,
+                    key,
+                    digests,
+                )
+            )
+    return links
+
+
+def _area_number(text: str) -> int:
+    address = parse_address(text)
+    return address.value if address else int(text) if text.isdigit() else 0
 
 
 def _interface(entry: Leaves, name: str, area: int) -> OspfInterface:
@@ -126,7 +146,6 @@ def _interface(entry: Leaves, name: str, area: int) -> OspfInterface:
         "fast-reroute",
         "ttl-security",
         "multi-areas",
-        "static-neighbors",
         "node-flag",
         "demand-circuit",
         "prefix-suppression",
@@ -154,6 +173,18 @@ def _interface(entry: Leaves, name: str, area: int) -> OspfInterface:
         ignores_mtu=entry.flag("mtu-ignore"),
         instance=entry.number("instance-id"),
     )
+
+
+def _neighbours(interface: Leaves) -> list[ListedNeighbour]:
+    container = interface.inner("static-neighbors")
+    out = []
+    for text, entry in container.entries("neighbor", "identifier") if container else []:
+        entry.ignore("cost", "poll-interval")
+        address, priority = parse_address(text), entry.number("priority")
+        if address is not None:
+            eligible = priority.value if priority else 1
+            out.append(ListedNeighbour(address, entry.source("identifier"), eligible))
+    return out
 
 
 def _authentication(

@@ -15,10 +15,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from ....network.addressing import dotted
 from ....network.edits import Remedy
 from ....protocols.bgp.sessions import BgpEnd
 from ....protocols.gates import NOTHING, Judged, Relation
-from ....protocols.ospf.neighbours import dotted
 from ..bench import Bench
 from .bgp import mend_bgp, own_again, start
 from .filters import let_pass
@@ -49,7 +49,7 @@ def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
             if found is None:
                 done = []
                 break
-            if found[1]:
+            if found[1] and found not in done:
                 done.append(found)
             common = bench.commonness(relation.protocol, gate.gate, mine)
             weight += common - bench.commonness(relation.protocol, gate.gate, theirs)

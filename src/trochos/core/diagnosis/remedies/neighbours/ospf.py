@@ -5,10 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from ....change.writers.base import Edits, Writer
+from ....network.addressing import dotted
 from ....network.routing import OspfArea
 from ....protocols.gates import Judged
 from ....protocols.ospf.interfaces import OspfEnd
-from ....protocols.ospf.neighbours import authentication, dotted
+from ....protocols.ospf.neighbours import authentication
+from ....protocols.ospf.virtual import VirtualEnd
 from ..addresses import move_address
 from ..bench import Bench
 from .mends import Mend, covered, own_router_id, speaks_again
@@ -17,11 +19,15 @@ from .mends import Mend, covered, own_router_id, speaks_again
 def mend_ospf(
     bench: Bench,
     gate: Judged,
-    me: OspfEnd,
-    other: OspfEnd,
+    me: OspfEnd | VirtualEnd,
+    other: OspfEnd | VirtualEnd,
     mine: str | None,
     theirs: str | None,
 ) -> Mend | None:
+    """One gate of an OSPF relation."""
+    if isinstance(me, VirtualEnd) or isinstance(other, VirtualEnd):
+        assert isinstance(me, VirtualEnd) and isinstance(other, VirtualEnd)
+        return _mend_virtual(bench, gate, me, other)
     writer = bench.writer(me.device)
     family, name = me.process.family, me.interface.name
 
@@ -104,10 +110,28 @@ def mend_ospf(
         edits = writer.drop(me.settings.priority.source)
         words = f"let {name} become the designated router"
         return None if edits is None else (words, edits)
+    if gate.gate == "neighbour listed" and other.address is not None:
+        edits = writer.list_neighbour(name, other.address)
+        return None if edits is None else (f"list {other.address} on {name}", edits)
     if gate.gate == "one neighbour" and me.settings.network_type is not None:
         edits = writer.drop(me.settings.network_type.source)
         return None if edits is None else (f"make {name} a broadcast network again", edits)
     return None
+
+
+def _mend_virtual(bench: Bench, gate: Judged, me: VirtualEnd, other: VirtualEnd) -> Mend | None:
+    """This side of a virtual link said as the other side says it."""
+    if gate.gate in ("transit area type", "way through the area"):
+        return None  # nothing that is said of the link itself helps
+    if other.link is None:
+        return ("", ()) if me.link is not None and gate.gate == "virtual link" else None
+    wanted = other.link._replace(neighbour=me.peer)
+    edits = bench.writer(me.device).virtual_link(me.process.family, wanted)
+    words = (
+        f"run the virtual link over area {dotted(wanted.area)} to {other.device} "
+        f"as {other.device} has it"
+    )
+    return None if edits is None else (words, edits)
 
 
 def _adopt_ospf_keys(writer: Writer, me: OspfEnd, other: OspfEnd) -> Mend | None:
