@@ -109,7 +109,7 @@ def test_sections_end_where_the_next_begins() -> None:
 def test_a_line_of_a_protocol_that_is_not_understood_makes_the_device_uncertain() -> None:
     draft, report = read(
         "interface eth1\n ip ospf cost 5\nexit\nrouter ospf\n network 10.64.0.0/16 area 0\n"
-        " neighbor 10.64.0.9\n frobnicate\nexit\n"
+        " capability sometimes\n area 0 odd\n frobnicate\nexit\n"
     )
     assert [(u.source.line, u.family) for u in draft.unmodelled] == [(8, 4), (9, 4)]
     assert {u.line for u in report.unknown if u.matters} == {8, 9}
@@ -131,7 +131,7 @@ def test_settings_of_a_protocol_that_does_not_run_do_not_matter() -> None:
     "body",
     [
         "interface eth1\n pbr-policy NIGHT\nexit\n",
-        "ip protocol static route-map LESS\n",
+        "ip import-table 10\n",
         "vrf red\n ip route 10.64.3.0/24 10.64.0.2\nexit-vrf\n",
         "interface eth1 vrf red\n ip address 10.64.0.1/30\nexit\n",
         "frobnicate the packets\n",

@@ -438,6 +438,8 @@ class FamilyReach:
             hop = item.hop
             if hop.action != "forward" or hop.address is None:
                 return None
+            if hop.source is not None:
+                return None
             if self.family == 6:
                 at_exit = [
                     fact

@@ -2,7 +2,8 @@
 
 IPv4 as Linux does it: an address of the exit whose subnet holds the next hop, else the
 exit's first, else the first of any interface. IPv6 by RFC 6724, section 5, with the
-interface of the first next hop as the outgoing interface.
+interface of the first next hop as the outgoing interface. A source that belongs to the route
+comes before either.
 """
 
 from __future__ import annotations
@@ -57,6 +58,9 @@ def _usable_addresses(device: Device, family: int) -> list[tuple[Interface, Addr
 
 def choose_source(device: Device, target: Address, hop: NextHop) -> Address | None:
     """The source for a packet to `target` that leaves by `hop`; None if there is none."""
+    if hop.source is not None and hop.source.family == target.family:
+        if any(fact.address == hop.source for _, fact in usable_addresses(device, target.family)):
+            return hop.source
     if target.family == 4:
         return _choose_ipv4(device, target, hop)
     return _choose_ipv6(device, target, hop)

@@ -73,6 +73,9 @@ class Policy:
     route_maps: dict[str, tuple[RouteMapEntry, ...]] = field(default_factory=dict)
     key_chains: dict[str, tuple[str, Source]] = field(default_factory=dict)
     """Name -> (fingerprint of its keys, where)."""
+    into_table: dict[tuple[int, str], tuple[str, Source]] = field(default_factory=dict)
+    """(family, protocol or `any`) -> the route map that its routes pass on their way into the
+    table, and where that is said."""
 
     def sources(self, family: int, name: str) -> tuple[Source, ...]:
         """The lines of whatever carries this name, for evidence."""

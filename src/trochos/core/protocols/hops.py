@@ -60,6 +60,8 @@ class Hops:
         if route is None or not route.next_hops:
             return None
         hop = route.next_hops[0]
+        if hop.source is not None:
+            return hop.source
         interface = self._interface(device, hop.interface)
         if interface is None:
             return None

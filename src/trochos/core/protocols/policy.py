@@ -51,6 +51,8 @@ class Attributes:
     large_communities: frozenset[str] = frozenset()
     peer: Address | None = None
     distance: int | None = None
+    source: Address | None = None
+    """The address that the device's own packets carry along the route."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -244,6 +246,8 @@ def _changed(policy: Policy, clause: Clause, route: Attributes) -> Attributes:
             return replace(route, large_communities=frozenset())
         held_large = route.large_communities if "additive" in args else frozenset()
         return replace(route, large_communities=held_large | {w for w in args if w.count(":") == 2})
+    if what == "source":
+        return replace(route, source=parse_address(first))
     if what == "distance" and first.isdigit():
         return replace(route, distance=int(first))
     return route

@@ -18,6 +18,8 @@ class NextHop:
     weight: int = 1
     onlink: bool = False
     """True if the address is taken to be on the interface's link without sharing its subnet."""
+    source: Address | None = None
+    """What the device's own packets carry as their source along this way, if that is set."""
 
     def as_json(self) -> dict[str, object]:
         return {

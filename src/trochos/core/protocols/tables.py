@@ -32,6 +32,7 @@ from .rip import RipSpeakers
 from .routes import Route, Table
 from .selection import choose, explain_losers
 from .statics import StaticResolver
+from .table_maps import TableMaps
 
 MAX_ROUNDS = 24
 
@@ -288,6 +289,8 @@ class _Builder:
         self.resolver = StaticResolver(device, family, links)
         self.resolver.learn_connected(self.fixed)
         self.base = choose(self.fixed)
+        maps = TableMaps(device, family)
+        self.maps = maps if maps.names else None
 
     def build(self, offers: list[Route]) -> Table:
         """The table with these offers, statics and recursive next hops resolved."""
@@ -303,6 +306,8 @@ class _Builder:
             statics = self.resolver.candidates(best) if self.resolver.groups else []
             check = NextHops(self.device, self.links, best, self.resolver.connected, lengths)
             learned = [check.settle(route) for route in offers]
+            if self.maps is not None:
+                statics, learned = self.maps.pass_on(statics), self.maps.pass_on(learned)
             candidates = [*self.fixed, *statics, *learned]
             new = choose(candidates)
             settled = not self.resolver.groups or self.resolver.holds(new)

@@ -28,7 +28,7 @@ from ..remedies.bench import Bench
 from ..why import absence_of, missing_prefix
 from .announcements import announce, default_elsewhere, silent
 from .filters import stopped
-from .lists import filters, lists, undefined
+from .lists import filters, kept_out, lists, undefined
 from .policies import refused
 from .sessions import mesh_hole, unresolved
 from .statics import edge, no_static, on_static
@@ -108,6 +108,7 @@ def _absent(
         table = bench.tables.of(device.name, target.family)
         if wanted in table.best and not wanted.is_default:
             continue
+        yield from kept_out(bench, device, wanted)
         yield from _not_told(bench, device, wanted, target)
     yield from default_elsewhere(bench, device, target)
     if static_remedies.ways(bench, device.name, target):

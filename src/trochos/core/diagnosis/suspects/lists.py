@@ -9,6 +9,7 @@ from ...network.addressing import Prefix
 from ...network.edits import Edit, Remedy
 from ...network.facts import Device, Source
 from ...network.policy import PrefixRule
+from ...protocols.table_maps import KEPT_OUT
 from ..finding import BREAKS, Finding
 from ..remedies.bench import Bench
 from .suspect import LIKELY, PLAUSIBLE, Suspect
@@ -194,3 +195,41 @@ def _hides(
         ),
         PLAUSIBLE,
     )
+
+
+def kept_out(bench: Bench, device: Device, prefix: Prefix) -> Iterator[Suspect]:
+    """Routes that the device has learned and its own map keeps out of its table."""
+    writer = bench.writer(device.name)
+    for route in bench.tables.of(device.name, prefix.family).routes:
+        if route.prefix != prefix or route.problem != KEPT_OUT:
+            continue
+        name, line = (
+            device.policy.into_table.get((prefix.family, route.protocol))
+            or device.policy.into_table[prefix.family, "any"]
+        )
+        deciding = route.because[route.because.index(line) + 1 :]
+        remedies = []
+        for source in deciding:
+            permits = writer.permit_instead(source)
+            if permits is not None:
+                title = f"On {device.name}: permit what {source.text!r} denies."
+                remedies.append(Remedy(title, permits))
+        gone = writer.drop(line)
+        if gone is not None:
+            title = f"On {device.name}: take {route.protocol} routes into the table without {name}."
+            remedies.append(Remedy(title, gone))
+        if remedies:
+            yield Suspect(
+                Finding(
+                    "kept-out-of-table",
+                    BREAKS,
+                    device.name,
+                    f"{device.name} has learned {prefix} from {route.protocol}, and its route map "
+                    f"{name} keeps it out of its table.",
+                    "What is not in the table is neither used nor announced by other protocols.",
+                    (*deciding, line),
+                    key=f"{route.protocol}-{prefix}",
+                    remedies=tuple(remedies),
+                ),
+                LIKELY,
+            )

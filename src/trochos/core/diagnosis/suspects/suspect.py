@@ -22,6 +22,8 @@ KINDS = {
     "announcement-missing": "A router has a prefix and does not announce it.",
     "default-not-announced": "A router has a default route and does not announce it.",
     "list-denies": "An entry of a list denies a route that others need.",
+    "kept-out-of-table": "A map between a protocol and the table keeps out a route that others "
+    "need.",
     "list-omits": "A list does not permit a route that others need.",
     "list-undefined": "A route map matches a list that nobody wrote.",
     "policy-refuses": "A BGP policy refuses a route that others need.",

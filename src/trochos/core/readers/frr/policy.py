@@ -84,6 +84,7 @@ class PolicyReader:
         self.large_communities: dict[str, list[TextRule]] = {}
         self.route_maps: dict[str, dict[int, _Entry]] = {}
         self.chains: dict[str, tuple[list[str], Source]] = {}
+        self.into_table: dict[tuple[int, str], tuple[str, Source]] = {}
         self.entry: _Entry | None = None
         self.chain: str | None = None
 
@@ -91,6 +92,8 @@ class PolicyReader:
 
     def top(self, words: list[str], source: Source) -> Fate | None:
         """Reads a line of the top level; None if it is none of these."""
+        negated = words[0] == "no"
+        words = words[1:] if negated else words
         first = words[0]
         self.entry = None
         if first == "route-map":
@@ -101,6 +104,8 @@ class PolicyReader:
                 return self._prefix_list(words[2:], family, source)
             if words[1] == "access-list":
                 return self._access_list(words[2:], family, source)
+            if words[1] == "protocol":
+                return self._into_table(words[2:], family, source, negated)
         if first == "access-list":
             return self._access_list(words[1:], 4, source)
         if first == "bgp" and len(words) > 2:
@@ -118,6 +123,17 @@ class PolicyReader:
         if words[0] == "extcommunity-list":
             return "extended communities are not computed"
         return None
+
+    def _into_table(self, words: list[str], family: int, source: Source, negated: bool) -> Fate:
+        """`ip protocol NAME route-map MAP`: what of a protocol gets into the table."""
+        name = {"ospf6": "ospf", "ripng": "rip"}.get(words[0], words[0])
+        self.into_table.pop((family, name), None)
+        if negated:
+            return UNDERSTOOD
+        if words[1:2] != ["route-map"] or len(words) != 3:
+            raise Misread("it reads: ip protocol NAME route-map NAME")
+        self.into_table[family, name] = (words[2], source)
+        return UNDERSTOOD
 
     def _prefix_list(self, words: list[str], family: int, source: Source) -> Fate:
         name, rest = words[0], words[1:]
@@ -323,6 +339,7 @@ class PolicyReader:
                 for name, entries in self.route_maps.items()
             },
             chains,
+            self.into_table,
         )
 
 

@@ -328,7 +328,10 @@ class _Reader:
                 self.section = ("route-map", " ".join(words[1:2]))
             source = self.source(number)
             self.note_later(number, "", lambda: self.policy.top(words, source) or "")
-        elif pair in ("ip protocol", "ipv6 protocol", "ip import-table", "ip nht", "ipv6 nht"):
+        elif words[negated : negated + 2] in (["ip", "protocol"], ["ipv6", "protocol"]):
+            source = self.source(number)
+            self.note_later(number, "", lambda: self.policy.top(words, source) or "")
+        elif pair in ("ip import-table", "ip nht", "ipv6 nht"):
             why = "a filter between protocols and the table is not computed"
             ledger.unknown(number, True, why)
             family = 4 if first == "ip" else 6
@@ -558,6 +561,8 @@ class _Reader:
     def judge_later(self) -> None:
         """Lines of protocols outside their sections count exactly if that protocol runs."""
         running = set(self.protocols)
+        if self.policy.into_table:
+            running.add("table")
         for number, name, fate in self.later:
             if name in running or (not name and running):
                 self.settle(number, name, fate)
