@@ -109,7 +109,7 @@ def test_sections_end_where_the_next_begins() -> None:
 def test_a_line_of_a_protocol_that_is_not_understood_makes_the_device_uncertain() -> None:
     draft, report = read(
         "interface eth1\n ip ospf cost 5\nexit\nrouter ospf\n network 10.64.0.0/16 area 0\n"
-        " capability sometimes\n area 0 odd\n frobnicate\nexit\n"
+        " area 0 odd\n frobnicate\nexit\n"
     )
     assert [(u.source.line, u.family) for u in draft.unmodelled] == [(8, 4), (9, 4)]
     assert {u.line for u in report.unknown if u.matters} == {8, 9}
