@@ -450,7 +450,8 @@ class FamilyReach:
                     return None
                 out.append(at_exit[0].address)
                 break
-            out.append(choose_source(device, hop.address, hop))
+            near = hop.address if hop.address.family == self.family else Address(self.family, 0)
+            out.append(choose_source(device, near, hop))
         if self.family == 6:
             out = out[:1] * len(along)
         return out

@@ -339,6 +339,30 @@ class BgpNeighbour:
     enforce_first_as: bool = False
     families: Mapping[int, BgpNeighbourFamily] = field(default_factory=dict)
     group: str | None = None
+    interface: Word | None = None
+    """The interface at whose other end the neighbour is, if that is how it is named. Its
+    address is then not configured but found there."""
+    link_local_only: bool = False
+    """Such a neighbour is never taken to be the other address of the interface's subnet."""
+    far: tuple[str, str] | None = None
+    """Where it was found, if it is met by a link-local address: device and interface."""
+    dynamic: bool = False
+    """It was not configured itself: it came out of a range that is listened to."""
+
+    @property
+    def called(self) -> Address | str | None:
+        """What the configuration calls it, or the group that speaks for it."""
+        if self.dynamic:
+            return self.group
+        return self.interface.value if self.interface is not None else self.address
+
+
+class ListenRange(NamedTuple):
+    """Whoever calls from inside `prefix` becomes a neighbour like `like`."""
+
+    prefix: Prefix
+    source: Source
+    like: BgpNeighbour
 
 
 class BgpNetwork(NamedTuple):
@@ -385,6 +409,8 @@ class BgpProcess:
     source: Source
     router_id: Number | None = None
     neighbours: tuple[BgpNeighbour, ...] = ()
+    listen: tuple[ListenRange, ...] = ()
+    listen_limit: int = 100
     families: Mapping[int, BgpFamily] = field(default_factory=dict)
     requires_policy: Flag | None = None
     ipv4_default: bool = True

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from ..network.addressing import Address, Prefix, parse_address
+from ..network.addressing import Address, Prefix, host_prefix, parse_address
 from ..network.patterns import pattern
 from ..network.policy import Clause, Policy, PrefixRule, TextRule
 from ..network.source import Source
@@ -169,7 +169,7 @@ def _matches(policy: Policy, clause: Clause, route: Attributes) -> bool:
     if what in ("next-hop-prefix-list", "next-hop-access-list"):
         if route.next_hop is None:
             return False
-        host = Prefix(route.next_hop.family, route.next_hop.value, 32 if family == 4 else 128)
+        host = host_prefix(route.next_hop)
         lists = policy.prefix_lists if "prefix" in what else policy.access_lists
         return list_permits(lists.get((route.next_hop.family, first)), host)[0]
     if what == "as-path":

@@ -162,9 +162,10 @@ class Writer:
         return None
 
     def neighbour_setting(
-        self, peer: Address, what: str, value: str | None, family: int | None = None
+        self, peer: Address | str, what: str, value: str | None, family: int | None = None
     ) -> Edits | None:
-        """Sets or unsets something of a BGP neighbour, in one address family or for all."""
+        """Sets or unsets something of a BGP neighbour, in one address family or for all. `peer`
+        is what the configuration calls it: an address, an interface or a group."""
         return None
 
     def rename_neighbour(self, old: Address, new: Address) -> Edits | None:
@@ -172,6 +173,12 @@ class Writer:
         return None
 
     def add_neighbour(self, peer: Address, number: int, like: BgpNeighbour | None) -> Edits | None:
+        return None
+
+    def add_neighbour_at(
+        self, interface: str, number: int, families: tuple[int, ...]
+    ) -> Edits | None:
+        """Whoever is at the other end of an interface made a BGP neighbour."""
         return None
 
     def start_bgp(

@@ -401,11 +401,19 @@ class FrrWriter(Writer):
         return self._edit(context, (), (line,), found[1])
 
     def neighbour_setting(
-        self, peer: Address, what: str, value: str | None, family: int | None = None
+        self, peer: Address | str, what: str, value: str | None, family: int | None = None
     ) -> Edits | None:
         found, pattern = self._bgp(), _NEIGHBOUR.get(what)
         if found is None or pattern is None:
             return None
+        if what == "remote AS" and value is not None:
+            # One line says both that it is at an interface and which system it is in.
+            stem = f"neighbor {peer} interface "
+            for row in self._rows((found[0],), found[1]):
+                if row.startswith(stem):
+                    kept = re.sub(r" remote-as \S+", "", row)
+                    line = f"{kept} remote-as {value}"
+                    return self._edit((found[0],), (row,), (line,), found[1])
         if value is None:
             # A policy has a direction: what it is for the other way stays.
             line = f"neighbor {peer} {pattern.format('ANY')}"
@@ -472,6 +480,18 @@ class FrrWriter(Writer):
         if inner:
             context = (found[0], f"address-family ipv{peer.family} unicast")
             out = (*out, *self._edit(context, (), tuple(inner), found[1]))
+        return out
+
+    def add_neighbour_at(
+        self, interface: str, number: int, families: tuple[int, ...]
+    ) -> Edits | None:
+        found = self._bgp()
+        if found is None:
+            return None
+        line = f"neighbor {interface} interface remote-as {number}"
+        out = self._edit((found[0],), (), (line,), found[1])
+        for family in families:
+            out = (*out, *(self._family_line(family, f"neighbor {interface} activate") or ()))
         return out
 
     def start_bgp(

@@ -411,10 +411,10 @@ class YangWriter(Writer):
     # -- BGP ---------------------------------------------------------------------------------
 
     def neighbour_setting(
-        self, peer: Address, what: str, value: str | None, family: int | None = None
+        self, peer: Address | str, what: str, value: str | None, family: int | None = None
     ) -> Edits | None:
         base = self._base("bgp", 4)
-        if base is None:
+        if base is None or isinstance(peer, str):
             return None
         path = f"{base}/neighbor[remote-address='{peer}']"
         typed: Any = value

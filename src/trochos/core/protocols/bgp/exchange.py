@@ -72,7 +72,7 @@ def give(end: BgpEnd, other: BgpEnd, family: int, path: Path, suppressed: bool) 
     route = path.attributes
     if suppressed and held.unsuppress_map is None:
         return Refusal(f"{end.name} announces only the aggregate that {route.prefix} is part of")
-    if path.peer is not None and path.peer == end.peer:
+    if path.peer is not None and (path.peer, path.over) == (end.peer, end.link):
         return Refusal(f"{end.name} has it from {other.name} itself")
     communities = route.communities
     if WELL_KNOWN["no-advertise"] in communities:
@@ -136,14 +136,19 @@ def give(end: BgpEnd, other: BgpEnd, family: int, path: Path, suppressed: bool) 
         new = replace(new, communities=frozenset(), large_communities=frozenset())
     says = f"{end.name} tells {other.name} of {route.prefix}"
     origin = Origin(end.name, says, tuple(dict.fromkeys(because)), path.origin)
-    link = _link_local_towards(end) if family == 6 and new.next_hop == _self(end, 6) else None
+    link = None
+    # Inside the system the link-local address comes along with own announcements only.
+    says_link = external or path.kind == LOCAL or (end.link and new.next_hop == end.source)
+    if new.next_hop == _self(end, family) and says_link:
+        link = end.source if end.link else _link_local_towards(end) if family == 6 else None
     return Update(new, origin, originator, clusters, link)
 
 
 def _is_client(end: BgpEnd, path: Path, family: int) -> bool:
     """True if the path came from a neighbour that this speaker reflects for."""
     for neighbour in end.process.neighbours:
-        if neighbour.address == path.peer:
+        over = neighbour.interface.value if neighbour.far and neighbour.interface else None
+        if (neighbour.address, over) == (path.peer, path.over):
             setting = neighbour.families.get(family)
             return bool(setting and setting.reflector_client and setting.reflector_client.value)
     return False
@@ -151,6 +156,12 @@ def _is_client(end: BgpEnd, path: Path, family: int) -> bool:
 
 def _self(end: BgpEnd, family: int) -> Address | None:
     """The speaker's own address as a next hop for a neighbour."""
+    if end.link is not None:
+        exit_ = end.device.interface(end.link)
+        own = [f.address for f in exit_.addresses if f.address.family == 6] if exit_ else []
+        wide = [a for a in own if not a.is_link_local]
+        # IPv4 goes by the link-local address as well (RFC 8950).
+        return wide[0] if family == 6 and wide else end.source
     if end.source is not None and end.source.family == family:
         return end.source
     if end.source is None:
@@ -194,20 +205,21 @@ def _next_hop(
     family: int,
 ) -> Address | None:
     own = _self(end, family)
-    if path.next_hop is None or path.next_hop.family != family:
+    told = path.told_next_hop or path.next_hop
+    if told is None or told.family != family or told.is_link_local:
         return own
     if "next-hop" in held.unchanged:
-        return path.next_hop
+        return told
     forced = held.next_hop_self_force
     if held.next_hop_self is not None and held.next_hop_self.value and (not reflect or forced):
         return own
     if external:
         # A next hop on the link shared with the neighbour is passed on as it is (5.1.3).
-        here = _shared_interface(end, path.next_hop)
+        here = _shared_interface(end, told)
         if here is not None and here is _shared_interface(end, end.peer) and family == 4:
-            return path.next_hop
+            return told
         return own
-    return path.next_hop
+    return told
 
 
 def _private(number: int) -> bool:
@@ -286,15 +298,15 @@ def take(
         route = ruling.attributes
         because += [held.route_map_in.source, *ruling.because]
     link: str | None = None
-    if (
-        family == 6
-        and update.link_next_hop is not None
-        and route.next_hop == before
-        and (interface := _shared_interface(end, end.peer)) is not None
-        and not interface.loopback
-    ):
-        route = replace(route, next_hop=update.link_next_hop)
-        link = interface.name
+    told = route.next_hop
+    if update.link_next_hop is not None and route.next_hop == before:
+        link = end.link
+        if link is None:
+            interface = _shared_interface(end, end.peer)
+            if interface is not None and not interface.loopback:
+                link = interface.name
+        if link is not None:
+            route = replace(route, next_hop=update.link_next_hop)
     if route.next_hop is None or any(i.has(route.next_hop) for i in end.device.interfaces):
         return Refusal(f"its next hop {route.next_hop} is {end.name} itself")
     says = f"{end.name} takes {route.prefix} from {other.name}"
@@ -315,6 +327,8 @@ def take(
         recursive=_recursive(end, external),
         first=round_number,
         link=link,
+        told_next_hop=told,
+        over=end.link,
     )
 
 

@@ -37,6 +37,10 @@ class Path:
     """The round in which it arrived: between equal external paths the older one stays."""
     link: str | None = None
     """The interface, for a next hop that is a link-local address."""
+    told_next_hop: Address | None = None
+    """The next hop as it was told, where packets go by the link-local address beside it."""
+    over: str | None = None
+    """The interface, if the session itself is one between link-local addresses."""
 
     @property
     def prefix(self) -> Prefix:

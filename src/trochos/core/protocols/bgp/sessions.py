@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from ...network.addressing import Address
-from ...network.facts import Device, Network
+from ...network.facts import Device, End, Network
 from ...network.routing import BgpNeighbour, BgpNeighbourFamily, BgpProcess, Number
 from ...network.source import Source
 from ..filters import DROP, REJECT, Decision, Filters, Flow, Passage
@@ -18,6 +18,7 @@ from ..gates import ROUTES, Gate, Judged, Reading, Relation, Side, judge
 from ..hops import Hops
 from ..identity import router_id
 from ..links import Links
+from .found import local_address, statements, with_neighbours
 
 IDLE, CONNECT, ACTIVE, ESTABLISHED = "idle", "connect", "active", "established"
 NO_FAMILY = BgpNeighbourFamily()
@@ -47,6 +48,8 @@ class BgpEnd:
     """What stops its packets between the two ends: those that open, and those that answer."""
     near: bool = True
     """False if routes of the peer cannot be used, because it is not on a connected network."""
+    link: str | None = None
+    """The interface, if the two talk by link-local addresses."""
 
     @property
     def name(self) -> str:
@@ -97,9 +100,12 @@ class Session:
 
 def _configured(end: BgpEnd, other: BgpEnd) -> Reading:
     if end.neighbour is None:
+        called = str(other.source or other.name)
+        if other.link is not None and other.neighbour is not None and other.neighbour.far:
+            called = f"{other.neighbour.far[1]} interface"
         missing = end.process.source._replace(
             line=None,
-            text=f"neighbor {other.source or other.name} remote-as {other.local_as}",
+            text=f"neighbor {called} remote-as {other.local_as}",
             missing=True,
             after=end.process.source.line,
         )
@@ -257,7 +263,11 @@ def _switched_off(left: BgpEnd, right: BgpEnd) -> tuple[str, str]:
 
 
 def _refused(left: BgpEnd, right: BgpEnd) -> tuple[str, str]:
-    return (IDLE if left.can_open else ACTIVE), (IDLE if right.can_open else ACTIVE)
+    def state(end: BgpEnd) -> str:
+        dynamic = end.neighbour is not None and end.neighbour.dynamic
+        return IDLE if end.can_open or dynamic else ACTIVE
+
+    return state(left), state(right)
 
 
 def _limited(left: BgpEnd, right: BgpEnd) -> tuple[str, str]:
@@ -382,7 +392,7 @@ def callers(network: Network) -> dict[str, tuple[tuple[Device, BgpNeighbour], ..
                 owners |= {fact.address: device.name for fact in interface.addresses}
     out: dict[str, tuple[tuple[Device, BgpNeighbour], ...]] = {}
     for device in network.devices:
-        for neighbour in _statements(device):
+        for neighbour in statements(device):
             name = owners.get(neighbour.address) if neighbour.address is not None else None
             if name is not None and (neighbour.shutdown is None or not neighbour.shutdown.value):
                 out[name] = (*out.get(name, ()), (device, neighbour))
@@ -403,7 +413,7 @@ def find(
         hops: the tables of this round.
         torn: (device, peer address) of sessions that a prefix limit tears down.
     """
-    speakers = {d.name: d for d in network.devices if d.routing.bgp is not None}
+    speakers = with_neighbours(network, links, hops)
     sessions: list[Session] = []
     relations: list[Relation] = []
     for left, right in _pairs(speakers, hops):
@@ -451,23 +461,27 @@ def _pairs(speakers: dict[str, Device], hops: Hops) -> Iterable[tuple[_Half, _Ha
     used: set[tuple[str, int]] = set()
     strays: list[tuple[Device, BgpNeighbour]] = []
     for name, device in sorted(speakers.items()):
-        for neighbour in _statements(device):
+        for neighbour in statements(device):
             if (name, id(neighbour)) in used or neighbour.address is None:
                 continue
-            owners = {end.device for end in hops.owners.get(neighbour.address, ())}
+            if neighbour.far is not None:
+                owners = {neighbour.far[0]}
+            else:
+                owners = {end.device for end in hops.owners.get(neighbour.address, ())}
             owner = next((o for o in sorted(owners) if o in speakers and o != name), None)
             if owner is None:
                 strays.append((device, neighbour))
                 continue
             back = [
                 n
-                for n in _statements(speakers[owner])
+                for n in statements(speakers[owner])
                 if n.address is not None
                 and (owner, id(n)) not in used
-                and hops.owns(name, n.address)
+                and (hops.owns(name, n.address) if n.far is None else n.far[0] == name)
             ]
             source = local_address(device, neighbour, hops)
-            back.sort(key=lambda n: n.address != source)
+            wire = (name, neighbour.interface.value) if neighbour.interface else None
+            back.sort(key=lambda n: (n.far != wire, n.address != source))
             found = back[0] if back else None
             used.add((name, id(neighbour)))
             if found is not None:
@@ -482,32 +496,6 @@ def _pairs(speakers: dict[str, Device], hops: Hops) -> Iterable[tuple[_Half, _Ha
         if match is not None:
             out[out.index(match)] = (match[0], (device, neighbour))
     return out
-
-
-def _statements(device: Device) -> tuple[BgpNeighbour, ...]:
-    process = device.routing.bgp
-    return process.neighbours if process is not None else ()
-
-
-def local_address(device: Device, neighbour: BgpNeighbour, hops: Hops) -> Address | None:
-    """The address a speaker talks from: the configured source, else the route's."""
-    if neighbour.address is None:
-        return None
-    given = neighbour.update_source
-    if given is None:
-        return hops.source(device.name, neighbour.address)
-    family = neighbour.address.family
-    interface = device.interface(given.value)
-    if interface is not None:
-        for fact in interface.addresses:
-            if fact.address.family == family and not fact.address.is_link_local:
-                return fact.address
-        return None
-    for item in device.interfaces:
-        for fact in item.addresses:
-            if str(fact.address) == given.value:
-                return fact.address
-    return None
 
 
 def _end(
@@ -532,6 +520,14 @@ def _end(
         local_as = neighbour.local_as.value
     far = hops.count(device.name, address) if address is not None else None
     why = _why_not_open(device, process, neighbour, address, local_as, hops)
+    link = None
+    if neighbour is not None and neighbour.far is not None and neighbour.interface is not None:
+        link = neighbour.interface.value
+        heard = links.hears(End(device.name, link)) and links.hears(End(*neighbour.far))
+        far = 1 if heard else None
+        why = None if heard else f"{link} is down"
+        if neighbour.passive is not None and neighbour.passive.value:
+            why = "passive"
     line = None
     if neighbour is not None:
         line = neighbour.update_source.source if neighbour.update_source else neighbour.source
@@ -550,8 +546,10 @@ def _end(
         neighbour is not None and (device.name, str(neighbour.address)) in torn,
         _stopped_between(device.name, source, address, hops),
         neighbour is None
+        or link is not None
         or not _bound_to_link(process, neighbour, local_as)
         or _connected(device, address, hops),
+        link,
     )
 
 

@@ -12,7 +12,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from ...network.addressing import Address, Prefix, host_prefix
-from ...network.facts import Device, Network, Unmodelled
+from ...network.facts import Device, End, Network, Unmodelled
 from ...network.routing import BgpAggregate, BgpNeighbour, BgpProcess, Redistribution
 from ...network.source import Source
 from ..gates import Relation
@@ -36,7 +36,7 @@ class _Speaker:
     device: Device
     process: BgpProcess
     local: dict[Prefix, Path] = field(default_factory=dict)
-    heard: dict[Prefix, dict[Address, Path]] = field(default_factory=dict)
+    heard: dict[Prefix, dict[tuple[Address, str | None], Path]] = field(default_factory=dict)
     best: dict[Prefix, Path] = field(default_factory=dict)
     shared: dict[Prefix, list[Path]] = field(default_factory=dict)
     rivals: dict[Prefix, Path] = field(default_factory=dict)
@@ -73,10 +73,8 @@ class BgpSpeakers:
             device.name: [
                 neighbour
                 for neighbour in device.routing.bgp.neighbours
-                if neighbour.address is not None
-                and not (neighbour.shutdown and neighbour.shutdown.value)
-                and neighbour.address not in hops.owners
-                and hops.leads_outside(device.name, neighbour.address)
+                if not (neighbour.shutdown and neighbour.shutdown.value)
+                and self._leads_outside(device, neighbour, hops)
             ]
             for device in self.network.devices
             if device.routing.bgp is not None
@@ -90,6 +88,19 @@ class BgpSpeakers:
             if torn <= self.torn:
                 return
             self.torn |= torn
+
+    def _leads_outside(self, device: Device, neighbour: BgpNeighbour, hops: Hops) -> bool:
+        """True if a neighbour is not among the devices that were read."""
+        if neighbour.address is not None:
+            known = neighbour.address in hops.owners
+            return not known and hops.leads_outside(device.name, neighbour.address)
+        if neighbour.interface is None:
+            return False
+        end = End(device.name, neighbour.interface.value)
+        segment = self.links.segment_of.get(end)
+        if segment is None or segment.unread:
+            return self.links.is_up(end)
+        return any(hops.devices[far.device].role == "unread" for far in segment.ends)
 
     def offers(self, family: int, tables: Tables) -> dict[str, list[Route]]:
         if family == 4 or self._seen is not tables:
@@ -190,14 +201,15 @@ class BgpSpeakers:
         path = taken if isinstance(taken, Path) else None
         known = receiver.heard.setdefault(prefix, {})
         assert end.peer is not None
-        held = known.get(end.peer)
+        key = (end.peer, end.link)
+        held = known.get(key)
         if path is None:
-            return known.pop(end.peer, None) is not None
+            return known.pop(key, None) is not None
         if held is not None:
             if _same(held, path):
                 return False
             path = replace(path, first=held.first)
-        known[end.peer] = path
+        known[key] = path
         return True
 
     @staticmethod
@@ -412,7 +424,8 @@ class BgpSpeakers:
                 held = own.family(family)
                 if held.maximum is None or held.maximum_warns:
                     continue
-                heard = [paths[own.peer] for paths in speaker.heard.values() if own.peer in paths]
+                key = (own.peer, own.link)
+                heard = [paths[key] for paths in speaker.heard.values() if key in paths]
                 # What is never valid does not count against a limit (seen on real routers).
                 count = sum(1 for path in heard if not _own_next_hop(path))
                 if count > held.maximum.value:
@@ -439,7 +452,7 @@ class BgpFamilySpeakers:
         for name, neighbours in self.whole.outside.items():
             for neighbour in neighbours:
                 why = (
-                    f"its BGP neighbour {neighbour.address} is not in the survey, and what that "
+                    f"its BGP neighbour {neighbour.called} is not in the survey, and what that "
                     "teaches it is not known"
                 )
                 out.setdefault(name, []).append(Unmodelled(neighbour.source, why, self.family))

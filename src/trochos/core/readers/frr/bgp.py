@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from ...network.addressing import parse_address, parse_prefix
+from ...network.addressing import Prefix, parse_address, parse_prefix
 from ...network.routing import (
     BgpAggregate,
     BgpFamily,
@@ -13,6 +13,7 @@ from ...network.routing import (
     BgpNetwork,
     BgpProcess,
     Flag,
+    ListenRange,
     Number,
     Redistribution,
     Word,
@@ -84,6 +85,7 @@ class BgpReader:
         self.process: dict[str, Any] = {}
         self.neighbours: dict[str, dict[str, Any]] = {}
         self.groups: dict[str, dict[str, Any]] = {}
+        self.ranges: dict[Prefix, tuple[str, Source]] = {}
         self.families: dict[int, dict[str, Any]] = {}
         self.family: int | None = None
         """The address family that is open: 4 or 6, 0 for one that does not count here."""
@@ -190,7 +192,16 @@ class BgpReader:
         elif first == "dampening":
             return "dampening is not computed"
         elif first == "listen":
-            return "neighbours that are accepted by range are not computed"
+            if tail[:1] == ["limit"]:
+                self.process["listen_limit"] = number(tail[1], 1) if on else 100
+                return UNDERSTOOD
+            prefix = parse_prefix(tail[1])
+            if tail[0] != "range" or prefix is None or tail[2] != "peer-group":
+                raise Misread("it reads: bgp listen range PREFIX peer-group NAME")
+            self.ranges.pop(prefix, None)
+            if on:
+                self.ranges[prefix] = (tail[3], source)
+            return UNDERSTOOD
         elif first in ("max-med", "reject-as-sets", "allow-martian-nexthop"):
             return f"`{first}` is not computed"
         elif (
@@ -277,8 +288,11 @@ class BgpReader:
     def _neighbour(self, rest: list[str], source: Source, negated: bool) -> Fate:
         name, what, tail = rest[0], rest[1] if len(rest) > 1 else "", rest[2:]
         address = parse_address(name)
-        if what == "interface" and address is None:
-            return "neighbours that are found by their interface are not computed"
+        if negated and not what:
+            self.neighbours.pop(name, None)
+            return UNDERSTOOD
+        if what == "interface":
+            return self._by_interface(name, tail, source, negated)
         if address is None and name not in self.neighbours:
             settings = self.groups.setdefault(name, {"source": source})
             if what == "peer-group":
@@ -296,6 +310,26 @@ class BgpReader:
         if fate is None:
             return self._in_family(settings, 4, what, tail, source, negated)
         return fate
+
+    def _by_interface(self, name: str, tail: list[str], source: Source, negated: bool) -> Fate:
+        """`neighbor PORT interface ...`: whoever is at the other end of that interface."""
+        address = parse_address(name)
+        if address is not None:
+            held = self.neighbours.setdefault(name, {"source": source, "address": address})
+            held["interface"] = None if negated else Word(tail[0], source)
+            return UNDERSTOOD
+        if negated:
+            self.neighbours.pop(name, None)
+            return UNDERSTOOD
+        held = self.neighbours.setdefault(name, {"source": source})
+        held["interface"] = Word(name, source)
+        found = options(tail, {"v6only": 0, "peer-group": 1, "remote-as": 1})
+        held["link_local_only"] = "v6only" in found
+        if "peer-group" in found:
+            held["group"] = found["peer-group"][0]
+        if "remote-as" in found:
+            return self._of_session(held, "remote-as", found["remote-as"], source, False) or ""
+        return UNDERSTOOD
 
     def _of_session(
         self, settings: dict[str, Any], what: str, tail: list[str], source: Source, negated: bool
@@ -423,15 +457,19 @@ class BgpReader:
         return BgpProcess(
             self.as_number,
             self.source,
-            neighbours=tuple(self._finished(name) for name in self.neighbours),
+            neighbours=tuple(self._finished(own) for own in self.neighbours.values()),
+            listen=tuple(
+                ListenRange(prefix, line, self._finished({"group": group, "source": line}))
+                for prefix, (group, line) in self.ranges.items()
+            ),
             families={
                 family: BgpFamily(**listed(settings)) for family, settings in self.families.items()
             },
             **self.process,
         )
 
-    def _finished(self, name: str) -> BgpNeighbour:
-        own = self.neighbours[name]
+    def _finished(self, own: dict[str, Any]) -> BgpNeighbour:
+        """A neighbour with what its group says of it."""
         settings: dict[str, Any] = {}
         families: dict[int, dict[str, Any]] = {}
         for layer in (self.groups.get(own.get("group") or "", {}), own):

@@ -31,6 +31,11 @@ def mend_bgp(
         if n is not None:
             return "", ()
         peer = other.source
+        if other.link is not None and other.neighbour is not None and other.neighbour.far:
+            port = other.neighbour.far[1]
+            wanted = tuple(family for family in (6,) if other.active_in(family))
+            edits = writer.add_neighbour_at(port, other.local_as, wanted)
+            return None if edits is None else (f"name {other.name} as neighbour on {port}", edits)
         if peer is None:
             return None
         like = _like(me, other, peer)
@@ -51,7 +56,7 @@ def mend_bgp(
         if off is None or not off.value:
             return "", ()
         if off is n.shutdown and off.source.path is not None:
-            edits = writer.neighbour_setting(n.address, "shutdown", None)
+            edits = writer.neighbour_setting(_called(n), "shutdown", None)
         else:
             edits = writer.drop(off.source)
         return None if edits is None else (f"switch the session to {other.name} on", edits)
@@ -76,12 +81,16 @@ def mend_bgp(
         if given is None:
             edits = writer.drop(n.password.source) if n.password else None
             return None if edits is None else (f"drop the password towards {other.name}", edits)
-        edits = writer.neighbour_setting(n.address, "password", given.value)
+        edits = writer.neighbour_setting(_called(n), "password", given.value)
         return None if edits is None else (f"use the password that {other.name} uses", edits)
     if gate.gate == "AS number":
         if me.expected_as() in (other.local_as,):
             return "", ()
-        edits = writer.neighbour_setting(n.address, "remote AS", str(other.local_as))
+        # What the group says is said there: no member may say otherwise.
+        by_group = n.group is not None and n.remote_as is not None
+        by_group = by_group and n.remote_as.source.text.split()[1:2] == [n.group]  # type: ignore[union-attr]
+        whose = n.group if by_group and n.group is not None else _called(n)
+        edits = writer.neighbour_setting(whose, "remote AS", str(other.local_as))
         return None if edits is None else (f"expect {other.name} in AS {other.local_as}", edits)
     if gate.gate == "router ids differ":
         return own_router_id(bench, "bgp", 4, me.device)
@@ -99,13 +108,20 @@ def mend_bgp(
         family = int(gate.gate[3])
         if me.active_in(family):
             return "", ()
-        edits = writer.neighbour_setting(n.address, "active", "", family)
+        edits = writer.neighbour_setting(_called(n), "active", "", family)
         return None if edits is None else (f"exchange IPv{family} routes with {other.name}", edits)
     if gate.gate == "peer near":
         return ("", ()) if me.near else _farther(writer, n, other, me.hops or 2)
     if gate.gate == "external policy":
         return _policy(bench, me, other)
     return None
+
+
+def _called(neighbour: BgpNeighbour) -> Address | str:
+    """What the configuration calls a neighbour that was found."""
+    called = neighbour.called
+    assert called is not None
+    return called
 
 
 def _like(me: BgpEnd, other: BgpEnd, peer: Address) -> BgpNeighbour | None:
@@ -173,7 +189,7 @@ def _right_peer(writer: Writer, me: BgpEnd, other: BgpEnd) -> Mend | None:
 def _farther(writer: Writer, n: BgpNeighbour, other: BgpEnd, links: int) -> Mend | None:
     assert n.address is not None
     links = max(2, links)
-    edits = writer.neighbour_setting(n.address, "multihop", str(links))
+    edits = writer.neighbour_setting(_called(n), "multihop", str(links))
     return None if edits is None else (f"let packets to {other.name} cross {links} links", edits)
 
 
@@ -199,7 +215,7 @@ def _policy(bench: Bench, me: BgpEnd, other: BgpEnd) -> Mend | None:
             if name is None:
                 break
             found = writer.neighbour_setting(
-                me.neighbour.address, f"policy {direction}", name, family
+                _called(me.neighbour), f"policy {direction}", name, family
             )
             edits += found or ()
             names.append(name)
@@ -238,7 +254,7 @@ def _right_source(bench: Bench, me: BgpEnd, other: BgpEnd) -> Mend | None:
             value = interface.name if by_name or interface.loopback else str(expected)
             if not bench.writer(me.name).sources_by_interface:
                 value = str(expected)
-            edits = bench.writer(me.name).neighbour_setting(n.address, "source", value)
+            edits = bench.writer(me.name).neighbour_setting(_called(n), "source", value)
             words = f"talk to {other.name} from {expected}"
             return None if edits is None else (words, edits)
     return None
