@@ -72,6 +72,16 @@ class RouteFilter(NamedTuple):
     offset: int = 0
 
 
+class PeerDistance(NamedTuple):
+    """The distance of routes from neighbours inside `prefix`, and of them of those that the
+    access list `name` permits, if one is named."""
+
+    prefix: Prefix
+    distance: int
+    source: Source
+    name: str | None = None
+
+
 class NetworkStatement(NamedTuple):
     """Interfaces inside `prefix` (or the one called `interface`) take part; `area` for OSPF."""
 
@@ -230,7 +240,10 @@ class RipProcess:
     filters: tuple[RouteFilter, ...] = ()
     offsets: tuple[RouteFilter, ...] = ()
     distance: Number | None = None
+    distances: tuple[PeerDistance, ...] = ()
     statics: tuple[tuple[Prefix, Source], ...] = ()
+    aggregates: tuple[tuple[Prefix, Source], ...] = ()
+    """Announced in the place of what is known inside them."""
     max_paths: int = 1
 
     @property
@@ -398,6 +411,7 @@ class BgpFamily:
     max_paths_ibgp: int | None = None
     distance: tuple[int, int, int] | None = None
     """(external, internal, local)."""
+    distances: tuple[PeerDistance, ...] = ()
     table_map: Word | None = None
 
 
@@ -426,6 +440,14 @@ class BgpProcess:
     missing_med_worst: bool = False
     disable_connected_check: bool = False
     shutdown: Flag | None = None
+    confederation: Number | None = None
+    """The number by which others know the confederation that this system is a member of."""
+    members: frozenset[int] = frozenset()
+    """The other member systems."""
+    members_source: Source | None = None
+    as_path_confed: bool = False
+    """Member systems count for the length of a path."""
+    med_confed: bool = False
 
     @property
     def name(self) -> str:

@@ -43,6 +43,8 @@ class Attributes:
     interface: str | None = None
     next_hop: Address | None = None
     as_path: tuple[int, ...] = ()
+    confed: tuple[int, ...] = ()
+    """The member systems of the own confederation on the path, before all others (RFC 5065)."""
     as_set: frozenset[int] = frozenset()
     origin: str = "incomplete"
     local_preference: int | None = None
@@ -267,6 +269,8 @@ def _adjusted(held: int | None, word: str, base: int = 0) -> int | None:
 def path_text(route: Attributes) -> str:
     """The AS path as patterns see it: numbers between spaces."""
     text = " ".join(str(number) for number in route.as_path)
+    if route.confed:
+        text = f"({' '.join(str(number) for number in route.confed)}) {text}"
     if route.as_set:
         text += " {" + ",".join(str(number) for number in sorted(route.as_set)) + "}"
     return text.strip()

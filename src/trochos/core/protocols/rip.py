@@ -8,7 +8,7 @@ direction here: a passive end still listens, so one side may hear what the other
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -369,12 +369,13 @@ class RipSpeakers(Told):
         for name, known in state.items():
             process = self.routers[name].process
             habits = self.routers[name].device.profile.rip
-            distance = process.distance.value if process.distance else habits.distance
+            usual = process.distance.value if process.distance else habits.distance
+            device = self.routers[name].device
             out[name] = [
                 Route(
                     prefix,
                     "rip",
-                    distance,
+                    vectors.distance(device, process.distances, held.hops, prefix, usual),
                     held.metric,
                     held.hops,
                     held.origin.evidence(),
@@ -424,7 +425,7 @@ class RipSpeakers(Told):
         split = speaker.settings.split_horizon
         splits = split is None or split.value != "off"
         classful = self.family == 4 and not speaker.send & listener.receive - {"1"}
-        for prefix, held in known.items():
+        for prefix, held in _with_aggregates(router, known):
             if splits and any(hop.interface == name for hop in held.hops):
                 continue
             if splits and held.interface is not None and _is_here(speaker, prefix):
@@ -452,6 +453,22 @@ class RipSpeakers(Told):
         metric += 1 if offset is None else offset
         passes = vectors.allowed(router.device, router.process.filters, "in", name, prefix)
         return metric, passes
+
+
+def _with_aggregates(router: Router, known: dict[Prefix, Held]) -> Iterator[tuple[Prefix, Held]]:
+    """What a router announces: aggregates in the place of what they cover."""
+    active: dict[Prefix, Held] = {}
+    for aggregate, source in router.process.aggregates:
+        part = next((p for p in known if p != aggregate and aggregate.covers(p)), None)
+        if part is not None:
+            name = router.device.name
+            says = f"{name} announces {aggregate} for what it knows inside it"
+            origin = Origin(name, says, (source,), known[part].origin)
+            active[aggregate] = Held(1, (), origin, True)
+    for prefix, held in known.items():
+        if not any(a != prefix and a.covers(prefix) for a in active):
+            yield prefix, held
+    yield from active.items()
 
 
 def _is_here(end: RipEnd, prefix: Prefix) -> bool:

@@ -8,11 +8,12 @@ from typing import Protocol, TypeVar
 
 from ..network.addressing import Prefix
 from ..network.facts import AddressFact, Device, End, Interface
-from ..network.routing import NetworkStatement, RouteFilter
+from ..network.routing import NetworkStatement, PeerDistance, RouteFilter
 from ..network.source import Source
 from .gates import Reading
 from .links import Links
 from .policy import filter_permits
+from .routes import NextHop
 
 
 class _Process(Protocol):
@@ -123,3 +124,19 @@ def allowed(
         if not filter_permits(device.policy, item.kind, item.name, prefix, missing=True)[0]:
             return False
     return True
+
+
+def distance(
+    device: Device,
+    given: Iterable[PeerDistance],
+    hops: tuple[NextHop, ...],
+    prefix: Prefix,
+    usual: int,
+) -> int:
+    """The distance of a route: what is said of the neighbour it came from, else the usual."""
+    address = hops[0].address if hops else None
+    inside = [item for item in given if address is not None and item.prefix.contains(address)]
+    for item in sorted(inside, key=lambda item: -item.prefix.length)[:1]:
+        if item.name is None or filter_permits(device.policy, "access", item.name, prefix)[0]:
+            return item.distance
+    return usual

@@ -181,6 +181,10 @@ class Writer:
         """Whoever is at the other end of an interface made a BGP neighbour."""
         return None
 
+    def confederation_member(self, number: int) -> Edits | None:
+        """Makes another member system of the own confederation known."""
+        return None
+
     def start_bgp(
         self, number: int, peers: tuple[Peer, ...], networks: tuple[Prefix, ...], lax: bool
     ) -> Edits | None:

@@ -494,6 +494,16 @@ class FrrWriter(Writer):
             out = (*out, *(self._family_line(family, f"neighbor {interface} activate") or ()))
         return out
 
+    def confederation_member(self, number: int) -> Edits | None:
+        found = self._bgp()
+        if found is None:
+            return None
+        stem = "bgp confederation peers"
+        rows = [row for row in self._rows((found[0],), found[1]) if row.startswith(stem)]
+        known = {int(word) for row in rows for word in row.split()[3:] if word.isdigit()}
+        line = " ".join([stem, *(str(item) for item in sorted({*known, number}))])
+        return self._edit((found[0],), tuple(rows), (line,), found[1])
+
     def start_bgp(
         self, number: int, peers: tuple[Peer, ...], networks: tuple[Prefix, ...], lax: bool
     ) -> Edits | None:

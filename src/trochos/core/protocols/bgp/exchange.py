@@ -22,7 +22,7 @@ from ..policy import (
     text_rule,
 )
 from ..routes import OWN_AS, Origin, Refusal
-from .paths import EXTERNAL, INTERNAL, LOCAL, Path
+from .paths import EXTERNAL, INTERNAL, LOCAL, MEMBER, Path
 from .sessions import BgpEnd, has_policy, requires_policy
 
 
@@ -67,7 +67,7 @@ def _filters(
 def give(end: BgpEnd, other: BgpEnd, family: int, path: Path, suppressed: bool) -> Update | Refusal:
     """What `end` tells `other` of its best path, or why it tells nothing."""
     held = end.family(family)
-    external = end.local_as != other.local_as
+    external, member = _outside(end, other), end.member and other.member
     process = end.process
     route = path.attributes
     if suppressed and held.unsuppress_map is None:
@@ -79,7 +79,9 @@ def give(end: BgpEnd, other: BgpEnd, family: int, path: Path, suppressed: bool) 
         return Refusal("it carries the community no-advertise")
     if external and (communities & {WELL_KNOWN["no-export"], WELL_KNOWN["local-AS"]}):
         return Refusal("it carries a community that keeps it inside the system")
-    reflect = path.kind == INTERNAL and not external
+    if member and WELL_KNOWN["local-AS"] in communities:
+        return Refusal("it carries a community that keeps it inside the member system")
+    reflect = path.kind == INTERNAL and not external and not member
     originator, clusters = path.originator, path.clusters
     if reflect:
         from_client = bool(path.clusters is not None and _is_client(end, path, family))
@@ -132,6 +134,8 @@ def give(end: BgpEnd, other: BgpEnd, family: int, path: Path, suppressed: bool) 
         new = replace(new, next_hop=_self(end, family))  # "peer-address" going out is our own
     if external:
         new = _path_outside(end, other, held, new)
+    elif member:
+        new = replace(new, confed=(end.process.number, *new.confed))
     if held.send_community is False:
         new = replace(new, communities=frozenset(), large_communities=frozenset())
     says = f"{end.name} tells {other.name} of {route.prefix}"
@@ -142,6 +146,11 @@ def give(end: BgpEnd, other: BgpEnd, family: int, path: Path, suppressed: bool) 
     if new.next_hop == _self(end, family) and says_link:
         link = end.source if end.link else _link_local_towards(end) if family == 6 else None
     return Update(new, origin, originator, clusters, link)
+
+
+def _outside(end: BgpEnd, other: BgpEnd) -> bool:
+    """True if the other is in another system, and not in a member of the own confederation."""
+    return end.local_as != other.local_as and not (end.member and other.member)
 
 
 def _is_client(end: BgpEnd, path: Path, family: int) -> bool:
@@ -244,11 +253,11 @@ def _path_outside(
     if "as-path" not in held.unchanged:
         neighbour = end.neighbour
         own: tuple[int, ...] = (end.local_as,)
-        if end.local_as != end.process.number and neighbour is not None:
+        if neighbour is not None and neighbour.local_as is not None:
             if "replace-as" not in neighbour.local_as_options:
                 own = (end.local_as, end.process.number)
         path = own + path
-    return replace(route, as_path=path)
+    return replace(route, as_path=path, confed=())
 
 
 def take(
@@ -256,10 +265,13 @@ def take(
 ) -> Path | Refusal:
     """The path that `end` makes of what `other` tells it, or why it refuses it."""
     held = end.family(family)
-    external = end.local_as != other.local_as
+    external, member = _outside(end, other), end.member and other.member
     route = update.attributes
     own = {end.process.number, end.local_as}
-    count = sum(1 for number in route.as_path if number in own) + len(own & route.as_set)
+    if end.process.confederation is not None:
+        own.add(end.process.confederation.value)
+    path = (*route.confed, *route.as_path)
+    count = sum(1 for number in path if number in own) + len(own & route.as_set)
     allowed = held.allow_own_as
     if held.own_as_origin and route.as_path and route.as_path[-1] in own and count == 1:
         allowed = max(allowed, 1)
@@ -281,7 +293,7 @@ def take(
     if external and end.neighbour is not None and end.neighbour.enforce_first_as:
         if route.as_path[:1] != (other.local_as,):
             return Refusal(f"{end.name} wants the neighbour's own AS first in the path")
-    if external and end.local_as != end.process.number and end.neighbour is not None:
+    if external and end.neighbour is not None and end.neighbour.local_as is not None:
         if "no-prepend" not in end.neighbour.local_as_options:
             route = replace(route, as_path=(end.local_as, *route.as_path))
     because = _filters(end, held, "in", route)
@@ -317,7 +329,7 @@ def take(
     )
     return Path(
         route,
-        EXTERNAL if external else INTERNAL,
+        EXTERNAL if external else MEMBER if member else INTERNAL,
         origin,
         end.peer,
         other.name,
@@ -351,7 +363,7 @@ def default_route(end: BgpEnd, other: BgpEnd, family: int) -> Update | None:
     statement = held.default_originate
     if statement is None:
         return None
-    external = end.local_as != other.local_as
+    external = _outside(end, other)
     route = Attributes(Prefix(family, 0, 0), origin="igp", next_hop=_self(end, family), metric=0)
     if statement.value:
         ruling = apply_route_map(end.device.policy, statement.value, route)

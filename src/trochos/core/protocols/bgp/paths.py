@@ -10,6 +10,8 @@ from ..policy import Attributes
 from ..routes import Origin
 
 LOCAL, INTERNAL, EXTERNAL = "local", "ibgp", "ebgp"
+MEMBER = "confed"
+"""From another member system of the own confederation (RFC 5065)."""
 LOCAL_WEIGHT = 32768
 _ORIGINS = {"igp": 0, "egp": 1, "incomplete": 2}
 
@@ -91,8 +93,11 @@ def compare(process: BgpProcess, new: Path, held: Path) -> Decision:
         return Decision(theirs - mine, "local preference")
     if (new.kind == LOCAL) != (held.kind == LOCAL):
         return Decision(-1 if new.kind == LOCAL else 1, "announced here")
-    if not process.as_path_ignore and new.length != held.length:
-        return Decision(new.length - held.length, "AS path length")
+    lengths = [p.length for p in (new, held)]
+    if process.as_path_confed:
+        lengths = [p.length + len(p.attributes.confed) for p in (new, held)]
+    if not process.as_path_ignore and lengths[0] != lengths[1]:
+        return Decision(lengths[0] - lengths[1], "AS path length")
     if a.origin != b.origin:
         order = _ORIGINS.get(a.origin, 2) - _ORIGINS.get(b.origin, 2)
         return Decision(order, "origin")
@@ -100,17 +105,22 @@ def compare(process: BgpProcess, new: Path, held: Path) -> Decision:
     if (
         process.always_compare_med
         or internal_both
+        or (a.confed and b.confed and a.confed[0] == b.confed[0])
         or (new.neighbour_as is not None and new.neighbour_as == held.neighbour_as)
     ):
         left, right = _med(process, a.metric), _med(process, b.metric)
         if left != right:
             return Decision(left - right, "MED")
-    if (new.kind == INTERNAL) != (held.kind == INTERNAL):
-        return Decision(1 if new.kind == INTERNAL else -1, "external before internal")
+    inside = [p.kind in (INTERNAL, MEMBER) for p in (new, held)]
+    if inside[0] != inside[1]:
+        return Decision(1 if inside[0] else -1, "external before internal")
     if new.igp_metric != held.igp_metric:
         return Decision(new.igp_metric - held.igp_metric, "metric to the next hop")
+    if {new.kind, held.kind} == {INTERNAL, MEMBER}:
+        return Decision(-1 if new.kind == MEMBER else 1, "other member system before own")
     equal = new.length == held.length and (
-        process.multipath_relax or (a.as_path, a.as_set) == (b.as_path, b.as_set)
+        process.multipath_relax
+        or (a.as_path, a.as_set, a.confed) == (b.as_path, b.as_set, b.confed)
     )
     if new.kind == held.kind == EXTERNAL and not process.compare_router_id:
         if new.first != held.first:

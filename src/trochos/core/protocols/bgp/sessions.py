@@ -50,6 +50,8 @@ class BgpEnd:
     """False if routes of the peer cannot be used, because it is not on a connected network."""
     link: str | None = None
     """The interface, if the two talk by link-local addresses."""
+    member: bool = False
+    """True if the peer is in another member system of this one's confederation."""
 
     @property
     def name(self) -> str:
@@ -430,7 +432,7 @@ def find(
         wanted = [f for f in (4, 6) if any(e.active_in(f) for e in ends)]
         for family in wanted:
             gates.append(_family_gate(ends[0], ends[1], family))
-        if ends[0].local_as != ends[1].local_as:
+        if ends[0].local_as != ends[1].local_as and not (ends[0].member and ends[1].member):
             for family in families:
                 judged = _policy_gate(ends[0], ends[1], family)
                 gates.append(judged)
@@ -515,9 +517,7 @@ def _end(
     source = local_address(device, neighbour, hops) if neighbour else None
     if neighbour is None and theirs is not None:
         source = theirs.address
-    local_as = process.number
-    if neighbour is not None and neighbour.local_as is not None:
-        local_as = neighbour.local_as.value
+    local_as, member = _known_as(process, neighbour)
     far = hops.count(device.name, address) if address is not None else None
     why = _why_not_open(device, process, neighbour, address, local_as, hops)
     link = None
@@ -550,7 +550,25 @@ def _end(
         or not _bound_to_link(process, neighbour, local_as)
         or _connected(device, address, hops),
         link,
+        member,
     )
+
+
+def _known_as(process: BgpProcess, neighbour: BgpNeighbour | None) -> tuple[int, bool]:
+    """The number by which a neighbour knows this system, and whether both are members of one
+    confederation (RFC 5065, 3: outside, the confederation has one number)."""
+    if neighbour is None:
+        return process.number, False
+    if neighbour.local_as is not None:
+        return neighbour.local_as.value, False
+    if process.confederation is None or neighbour.remote_as is None:
+        return process.number, False
+    word = neighbour.remote_as.value
+    if word in ("internal", str(process.number)):
+        return process.number, False
+    if word.isdigit() and int(word) in process.members:
+        return process.number, True
+    return process.confederation.value, False
 
 
 def _why_not_open(
@@ -608,8 +626,10 @@ def _bound_to_link(process: BgpProcess, neighbour: BgpNeighbour, local_as: int) 
         "internal",
         str(local_as),
     )
+    member = _known_as(process, neighbour)[1]
     return not (
         internal
+        or member
         or neighbour.multihop is not None
         or neighbour.ttl_security is not None
         or process.disable_connected_check

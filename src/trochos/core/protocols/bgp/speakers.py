@@ -13,15 +13,16 @@ from dataclasses import dataclass, field, replace
 
 from ...network.addressing import Address, Prefix, host_prefix
 from ...network.facts import Device, End, Network, Unmodelled
-from ...network.routing import BgpAggregate, BgpNeighbour, BgpProcess, Redistribution
+from ...network.routing import BgpAggregate, BgpFamily, BgpNeighbour, BgpProcess, Redistribution
 from ...network.source import Source
+from .. import vectors
 from ..gates import Relation
 from ..hops import Hops
 from ..links import Links
 from ..policy import Attributes, apply_route_map
 from ..routes import NextHop, Origin, Refusal, Route, Table
 from .exchange import Update, default_route, give, take
-from .paths import LOCAL, LOCAL_WEIGHT, Path, best_of, decided_by_age
+from .paths import INTERNAL, LOCAL, LOCAL_WEIGHT, Path, best_of, decided_by_age
 from .sessions import BgpEnd, Session, find
 
 _MAX_ROUNDS = 120
@@ -383,7 +384,7 @@ class BgpSpeakers:
             ebgp = best.kind == "ebgp"
             limit = habits.max_paths
             if held is not None:
-                given = held.max_paths if ebgp else held.max_paths_ibgp
+                given = held.max_paths_ibgp if best.kind == INTERNAL else held.max_paths
                 limit = given if given is not None else limit
             paths = sorted(
                 speaker.shared[prefix], key=lambda p: (p is not best, p.peer or Address(0, 0))
@@ -397,6 +398,7 @@ class BgpSpeakers:
             via = tuple(h.address for h in hops if h.address) if best.recursive else ()
             metric = best.attributes.metric or 0
             distance = external if ebgp else internal
+            distance = _peer_distance(speaker, held, best, distance)
             if best.attributes.distance is not None:
                 distance = best.attributes.distance
             out.append(
@@ -461,6 +463,14 @@ class BgpFamilySpeakers:
             why = f"BGP never settles on a path to {prefix}: neighbours change each other's choice"
             out.setdefault(name, []).append(Unmodelled(process.source, why, self.family))
         return out
+
+
+def _peer_distance(speaker: _Speaker, held: BgpFamily | None, best: Path, usual: int) -> int:
+    """The distance of a path: what is said of its neighbour, else the usual."""
+    if held is None or best.peer is None:
+        return usual
+    hops = (NextHop("forward", best.peer),)
+    return vectors.distance(speaker.device, held.distances, hops, best.prefix, usual)
 
 
 def _same(a: Path, b: Path) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from ...network.addressing import Prefix, parse_address, parse_prefix
+from ...network.addressing import Prefix, mask_length, parse_address, parse_prefix, prefix_of
 from ...network.routing import (
     BgpAggregate,
     BgpFamily,
@@ -21,6 +21,7 @@ from ...network.routing import (
 from ...network.source import Source
 from .fate import IRRELEVANT, UNDERSTOOD, Fate, Misread, number, options, router_id
 from .ospf import redistributed
+from .rip import peer_distance
 
 _SILENT = frozenset(
     [
@@ -73,7 +74,6 @@ _NEIGHBOUR_SILENT = frozenset(
     ]
 )
 _FAMILY_NAMES = {"ipv4": 4, "ipv6": 6}
-_CLASS = "classful networks without a length are not computed"
 
 
 class BgpReader:
@@ -146,7 +146,12 @@ class BgpReader:
             settings[name] = None if negated else number(rest[-1], 1)
         elif first == "distance":
             if rest[0] != "bgp":
-                return "a distance for chosen neighbours is not computed"
+                given = peer_distance(rest, family, source)
+                held = settings.setdefault("distances", {})
+                held.pop(given.prefix, None)
+                if not negated:
+                    held[given.prefix] = given
+                return UNDERSTOOD
             external, internal, local = (number(w, 1, 255) for w in rest[1:4])
             settings["distance"] = None if negated else (external, internal, local)
         elif first == "table-map":
@@ -188,7 +193,16 @@ class BgpReader:
         elif first == "fast-external-failover":
             return IRRELEVANT
         elif first == "confederation":
-            return "confederations are not computed"
+            if tail[0] == "identifier":
+                given = Number(_as_number(tail[1]), source) if on else None
+                self.process["confederation"] = given
+                return UNDERSTOOD
+            if tail[0] != "peers":
+                raise Misread("it reads: bgp confederation identifier|peers NUMBER ...")
+            numbers = frozenset(_as_number(word) for word in tail[1:])
+            held = self.process.get("members", frozenset())
+            self.process["members"] = held | numbers if on else held - numbers
+            self.process["members_source"] = source
         elif first == "dampening":
             return "dampening is not computed"
         elif first == "listen":
@@ -225,9 +239,13 @@ class BgpReader:
             "compare-routerid": "compare_router_id",
             "as-path ignore": "as_path_ignore",
             "as-path multipath-relax": "multipath_relax",
+            "as-path confed": "as_path_confed",
             "med missing-as-worst": "missing_med_worst",
-            "med confed missing-as-worst": "missing_med_worst",
+            "med confed": "med_confed",
         }
+        if words[:1] == ["med"] and sorted(words[1:]) == ["confed", "missing-as-worst"]:
+            self.process |= {"med_confed": on, "missing_med_worst": on}
+            return UNDERSTOOD
         if text in ("as-path multipath-relax as-set", "as-path multipath-relax no-as-set"):
             text = "as-path multipath-relax"
         if text not in names:
@@ -238,11 +256,7 @@ class BgpReader:
     def _network(
         self, settings: dict[str, Any], rest: list[str], source: Source, negated: bool, family: int
     ) -> Fate:
-        prefix = parse_prefix(rest[0])
-        if prefix is None:
-            return _CLASS
-        if prefix.family != family:
-            raise Misread(f"{rest[0]!r} is not an IPv{family} prefix")
+        prefix, rest = _prefix(rest, family)
         held = settings.setdefault("networks", {})
         held.pop(prefix, None)
         if not negated:
@@ -254,9 +268,7 @@ class BgpReader:
     def _aggregate(
         self, settings: dict[str, Any], rest: list[str], source: Source, negated: bool, family: int
     ) -> Fate:
-        prefix = parse_prefix(rest[0])
-        if prefix is None or prefix.family != family:
-            raise Misread(f"{rest[0]!r} is not an IPv{family} prefix")
+        prefix, rest = _prefix(rest, family)
         held = settings.setdefault("aggregates", {})
         held.pop(prefix, None)
         if not negated:
@@ -481,6 +493,28 @@ class BgpReader:
                     settings[key] = value
         settings["families"] = {f: BgpNeighbourFamily(**held) for f, held in families.items()}
         return BgpNeighbour(**settings)
+
+
+def _prefix(words: list[str], family: int) -> tuple[Prefix, list[str]]:
+    """A prefix in any of its forms, with its first word in front of what follows it.
+
+    `10.1.0.0/16`, `10.1.0.0 mask 255.255.0.0`, `10.1.0.0 255.255.0.0`, or an address alone,
+    which stands for the network of its class (RFC 791, 3.2).
+    """
+    prefix, rest = parse_prefix(words[0]), words
+    address = parse_address(words[0])
+    if prefix is None and address is not None and address.family == 4:
+        tail = words[2:] if words[1:2] == ["mask"] else words[1:]
+        mask = parse_address(tail[0]) if tail else None
+        length = mask_length(mask) if mask is not None else None
+        if length is not None:
+            prefix, rest = prefix_of(address, length), [words[0], *tail[1:]]
+        else:
+            head = address.value >> 24
+            prefix = prefix_of(address, 8 if head < 128 else 16 if head < 192 else 24)
+    if prefix is None or prefix.family != family:
+        raise Misread(f"{words[0]!r} is not an IPv{family} prefix")
+    return prefix, rest
 
 
 def _as_number(word: str) -> int:

@@ -10,6 +10,7 @@ from ...network.routing import (
     Flag,
     NetworkStatement,
     Number,
+    PeerDistance,
     Redistribution,
     RipInterface,
     RipProcess,
@@ -36,6 +37,8 @@ class RipReader:
         self.filters: list[RouteFilter] = []
         self.offsets: list[RouteFilter] = []
         self.statics: list[tuple[Prefix, Source]] = []
+        self.aggregates: list[tuple[Prefix, Source]] = []
+        self.distances: dict[Prefix, PeerDistance] = {}
 
     def open(self, words: list[str], source: Source) -> Fate:
         if words:
@@ -45,6 +48,8 @@ class RipReader:
 
     def line(self, words: list[str], source: Source, negated: bool) -> Fate:
         first, rest = words[0], words[1:]
+        if first in ("ip", "ipv6") and rest[:1] == ["distribute-list"]:
+            first, rest = rest[0], rest[1:]  # so RIPng writes it
         if first == "network" or first == "neighbor":
             return self._network(first, rest, source, negated)
         if first == "passive-interface":
@@ -77,8 +82,12 @@ class RipReader:
         elif first == "offset-list":
             self._offset(rest, source, negated)
         elif first == "distance":
-            if len(rest) != 1:
-                return "a distance for chosen neighbours is not computed"
+            if len(rest) > 1:
+                distance = peer_distance(rest, self.family, source)
+                self.distances.pop(distance.prefix, None)
+                if not negated:
+                    self.distances[distance.prefix] = distance
+                return UNDERSTOOD
             self.process["distance"] = None if negated else Number(number(rest[0], 1, 255), source)
         elif first == "route":
             prefix = _prefix(rest[0], self.family)
@@ -86,7 +95,10 @@ class RipReader:
             if not negated:
                 self.statics.append((prefix, source))
         elif first == "aggregate-address":
-            return "aggregates of RIPng are not computed"
+            prefix = _prefix(rest[0], self.family)
+            self.aggregates = [item for item in self.aggregates if item[0] != prefix]
+            if not negated:
+                self.aggregates.append((prefix, source))
         elif first == "allow-ecmp":
             self.process["max_paths"] = 1 if negated else number(rest[0], 1) if rest else 256
         elif first in ("timers", "bfd", "log-adjacency-changes"):
@@ -184,8 +196,16 @@ class RipReader:
             filters=tuple(self.filters),
             offsets=tuple(self.offsets),
             statics=tuple(self.statics),
+            aggregates=tuple(self.aggregates),
+            distances=tuple(self.distances.values()),
             **self.process,
         )
+
+
+def peer_distance(words: list[str], family: int, source: Source) -> PeerDistance:
+    """`distance NUMBER PREFIX [LIST]`, without its first word."""
+    name = words[2] if len(words) > 2 else None
+    return PeerDistance(_prefix(words[1], family), number(words[0], 1, 255), source, name)
 
 
 def _prefix(text: str, family: int) -> Prefix:

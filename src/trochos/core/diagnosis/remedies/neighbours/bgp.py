@@ -84,6 +84,14 @@ def mend_bgp(
         edits = writer.neighbour_setting(_called(n), "password", given.value)
         return None if edits is None else (f"use the password that {other.name} uses", edits)
     if gate.gate == "AS number":
+        fellow = me.process.confederation and other.process.confederation
+        if fellow and me.process.confederation.value == other.process.confederation.value:  # type: ignore[union-attr]
+            number = other.process.number
+            if number == me.process.number or number in me.process.members:
+                return "", ()
+            edits = writer.confederation_member(number)
+            words = f"name AS {number} of {other.name} as a member of the confederation"
+            return None if edits is None else (words, edits)
         if me.expected_as() in (other.local_as,):
             return "", ()
         # What the group says is said there: no member may say otherwise.
