@@ -51,6 +51,11 @@ class OspfHabits:
     translation_resets_metric: bool = False
     """A border that passes an NSSA's externals on gives them the default metric of
     redistribution instead of theirs (RFC 3101, 3.2, keeps it)."""
+    translation_takes_over: bool = False
+    """Version 3: a border that passes an NSSA's externals on lets them lead to itself."""
+    asks_for_external: bool = False
+    """Version 3: an external with a forwarding address on a link of the router's own is taken to
+    be on that link itself (seen on real routers)."""
     own_subnet_keeps_name: bool = False
     """Of two subnets with one address, a border that has the longer one itself announces
     that one alone into other areas."""

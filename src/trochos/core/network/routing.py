@@ -113,6 +113,8 @@ class OspfInterface:
     ignores_mtu: Flag | None = None
     instance: Number | None = None
     """The instance id of OSPFv3."""
+    mtu: Number | None = None
+    """What it says its MTU is, if that is not the interface's own."""
 
 
 class ListedNeighbour(NamedTuple):
@@ -181,6 +183,8 @@ class OspfProcess:
     virtual_links: tuple[VirtualLink, ...] = ()
     areas: Mapping[int, OspfArea] = field(default_factory=dict)
     interfaces: Mapping[str, OspfInterface] = field(default_factory=dict)
+    by_address: Mapping[tuple[str, Address], OspfInterface] = field(default_factory=dict)
+    """What is said of one address of an interface: it comes before what is said of all."""
     redistribute: tuple[Redistribution, ...] = ()
     default: DefaultRoute | None = None
     default_metric: Number | None = None

@@ -207,7 +207,9 @@ def _version_3_borders(context: Context) -> Iterator[Finding]:
                     f"{name} is a border between OSPFv3 areas, and some routers act otherwise "
                     "there than computed.",
                     "Known to differ: the cost of ranges, default routes of stub areas at the "
-                    "border itself, and whether equal ways over two borders share traffic.",
+                    "border itself, whether equal ways over two borders share traffic, and whether "
+                    "routers use what a border passes on from an NSSA before it says again that "
+                    "it is one that does.",
                     (router.process.source,),
                 )
 

@@ -236,6 +236,8 @@ class Borders:
             facts = border.area(number)
             if facts.kind == "normal" or number == BACKBONE or facts.kind_source is None:
                 continue
+            if self.family == 6 and facts.kind == "nssa" and facts.summaries:
+                continue  # its default is an external, where it is told to have one
             cost = facts.default_cost.value if facts.default_cost else 1
             says = f"{name} announces a default route into the {facts.kind} area {dotted(number)}"
             origin = Origin(name, says, (facts.kind_source,))

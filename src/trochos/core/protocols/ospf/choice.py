@@ -13,7 +13,7 @@ from ..routes import NextHop, Origin
 from .borders import Borders
 from .externals import External
 from .router import EXTERNAL_1, EXTERNAL_2, INTER, INTRA, Best, Router
-from .spf import AreaGraph, Key, hop_order
+from .spf import FAR, AreaGraph, Key, hop_order
 
 
 class Choice:
@@ -46,7 +46,7 @@ class Choice:
                     if router.area(number).kind != "nssa":
                         continue
                     forward = item.forward
-                    if forward is None and not router.is_border:
+                    if forward is None and (self.family == 6 or not router.is_border):
                         forward = self._address_in(router, number)
                     within[number].append(
                         External(
@@ -81,21 +81,22 @@ class Choice:
                     Prefix(self.family, 0, 0),
                     1 if statement.metric is None else statement.metric,
                     statement.metric_type or 2,
-                    None,
+                    self._address_in(router, number) if self.family == 6 else None,
                     Origin(name, says, (statement.source,)),
                     number,
                 )
             )
 
     def _translate(self, everywhere: list[External], within: dict[int, list[External]]) -> None:
-        """The border with the highest router id announces an area's externals to the rest."""
+        """The border with the highest router id announces an area's externals to the rest: of
+        those that reach each other, because an area may be in several parts."""
         for number, items in within.items():
             graph = self.graphs[number]
             borders = [self.routers[n] for n in graph.nodes if self.routers[n].is_border]
             always = [r for r in borders if r.area(number).translate == "always"]
             able = [r for r in borders if r.area(number).translate != "never"]
-            able.sort(key=lambda r: r.ends[0].router_id.value if r.ends[0].router_id else 0)
-            for border in {r.device.name: r for r in (*always, *able[-1:])}.values():
+            chosen = [r for r in able if r is _highest(r, able, graph)]
+            for border in {r.device.name: r for r in (*always, *chosen)}.values():
                 name = border.device.name
                 for item in items:
                     if not item.translate or item.announcer == name or item.prefix.is_default:
@@ -112,10 +113,22 @@ class Choice:
                         Origin(name, says, (), item.origin),
                         tag=item.tag,
                     )
-                    if border.device.profile.ospf.translation_resets_metric:
-                        metric = border.device.profile.ospf.redistribute_metric
-                        passed = replace(passed, metric=metric, tag=0)
+                    habits = border.device.profile.ospf
+                    if self.family == 6 and habits.translation_takes_over:
+                        passed = self._taken_over(border, passed)
+                    elif habits.translation_resets_metric:
+                        passed = replace(passed, metric=habits.redistribute_metric, tag=0)
                     everywhere.append(passed)
+
+    @staticmethod
+    def _taken_over(border: Router, item: External) -> External:
+        """An external that leads to the border that passes it on, and costs what it has from
+        there."""
+        way = None
+        if item.forward is not None:
+            way = _forward_route(border.best, border.internal_lengths, item.forward)
+        metric = item.metric + (way.cost if way is not None and item.metric_type == 1 else 0)
+        return replace(item, metric=metric, forward=None)
 
     @staticmethod
     def _address_in(router: Router, number: int) -> Address | None:
@@ -127,7 +140,18 @@ class Choice:
         ]
         # The first that was switched on: in the order of the statements, then by name.
         candidates.sort(key=lambda end: (end.area.source.line or 0, end.interface.name))  # type: ignore[union-attr]
-        return candidates[0].address if candidates else None
+        if not candidates or router.process.version == 2:
+            return candidates[0].address if candidates else None
+        # Version 3 speaks from a link-local address, which leads nowhere from elsewhere.
+        return next(
+            (
+                fact.address
+                for end in candidates
+                for fact in end.interface.addresses
+                if fact.address.family == 6 and not fact.address.is_link_local
+            ),
+            None,
+        )
 
     def of(self, router: Router) -> dict[Key, Best]:
         """The externals that a router uses, for prefixes it has no internal way to."""
@@ -157,7 +181,8 @@ class Choice:
             assert way is not None
             hops = way.hops
             if item.forward is not None and way.own is not None:
-                hops = (NextHop("forward", item.forward, way.own),)
+                asks = router.device.profile.ospf.asks_for_external and self.family == 6
+                hops = (NextHop("forward", None if asks else item.forward, way.own),)
             kind = EXTERNAL_1 if item.metric_type == 1 else EXTERNAL_2
             cost = way.cost + (item.metric if kind == EXTERNAL_1 else 0)
             offer = Best(
@@ -174,6 +199,18 @@ class Choice:
             if item.prefix not in router.best:
                 _offer_external(found, item.prefix, offer)
         return found
+
+
+def _highest(router: Router, others: list[Router], graph: AreaGraph) -> Router:
+    """Of the borders that one reaches inside an area, itself included, the highest router id."""
+    row = graph.distance[graph.index[router.device.name]]
+    near = [r for r in others if row[graph.index[r.device.name]] < FAR]
+
+    def identity(item: Router) -> int:
+        held = item.ends[0].router_id
+        return held.value if held else 0
+
+    return max(near, key=identity)
 
 
 def _offer_external(best: dict[Key, Best], prefix: Prefix, offer: Best) -> None:

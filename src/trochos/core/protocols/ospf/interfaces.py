@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 
 from ...network.addressing import Address, Prefix
 from ...network.facts import AddressFact, Device, End, Interface
@@ -141,6 +141,11 @@ def ends_of(device: Device, process: OspfProcess, links: Links) -> list[OspfEnd]
             continue
         facts = [f for f in interface.addresses if f.address.family == 4]
         for fact in facts:
+            narrow = process.by_address.get((interface.name, fact.address))
+            if narrow is not None:
+                own = _narrowed(settings, narrow)
+                out.append(_of_address(base, own, fact, process, device))
+                continue
             out.append(
                 replace(
                     base,
@@ -153,6 +158,40 @@ def ends_of(device: Device, process: OspfProcess, links: Links) -> list[OspfEnd]
         if not facts and settings.area is not None:
             out.append(replace(base, area=None))
     return out
+
+
+def _narrowed(settings: OspfInterface, narrow: OspfInterface) -> OspfInterface:
+    """The settings of an interface, with those that one of its addresses has of its own."""
+    given = {
+        item.name: value
+        for item in fields(OspfInterface)
+        if (value := getattr(narrow, item.name)) not in (None, ())
+    }
+    return replace(settings, **given)
+
+
+def _of_address(
+    base: OspfEnd, settings: OspfInterface, fact: AddressFact, process: OspfProcess, device: Device
+) -> OspfEnd:
+    """The end of an address that has settings of its own."""
+    hello = settings.hello.value if settings.hello else base.hello
+    dead = settings.dead.value if settings.dead else device.profile.ospf.dead_factor * hello
+    cost, cost_source = _cost(base.interface, settings, process, device)
+    passive = settings.passive
+    return replace(
+        base,
+        settings=settings,
+        area=settings.area or _by_statement(fact, process.networks, device),
+        address=fact.address,
+        fact=fact,
+        prefixes=((fact.connected, fact.source),),
+        hello=hello,
+        dead=dead,
+        cost=cost,
+        cost_source=cost_source,
+        passive=base.passive if passive is None else passive.value,
+        passive_source=base.passive_source if passive is None else passive.source,
+    )
 
 
 def _by_statement(

@@ -204,8 +204,9 @@ def _link_local(end: OspfEnd, _: OspfEnd) -> Reading:
 
 
 def _mtu(end: OspfEnd, _: OspfEnd) -> Reading:
-    mtu = end.interface.mtu
-    source = end.interface.mtu_source or end.interface.source
+    given = end.settings.mtu
+    mtu = given.value if given else end.interface.mtu
+    source = given.source if given else end.interface.mtu_source or end.interface.source
     ignores = end.settings.ignores_mtu
     text = "not known" if mtu is None else str(mtu)
     if ignores and ignores.value:
@@ -222,6 +223,8 @@ def _mtu_fits(left: Reading, right: Reading) -> bool:
 
 
 def _mtu_stuck(left: OspfEnd, right: OspfEnd) -> tuple[str, str]:
+    if left.process.version == 3:
+        return EXSTART, EXSTART
     if (left.interface.mtu or 0) < (right.interface.mtu or 0):
         return EXSTART, EXCHANGE
     return EXCHANGE, EXSTART
@@ -345,7 +348,9 @@ def find(ends: list[OspfEnd], links: Links) -> Adjacencies:
 
 
 def _candidates(members: list[OspfEnd]) -> list[tuple[OspfEnd, OspfEnd]]:
-    """The pairs to compare: per pair of interfaces, the addresses that fit best."""
+    """The pairs to compare: per pair of interfaces all addresses that share a subnet, or the two
+    that fit best if none do."""
+    sharing: dict[tuple[End, End], list[tuple[OspfEnd, OspfEnd]]] = defaultdict(list)
     best: dict[tuple[End, End], tuple[int, OspfEnd, OspfEnd]] = {}
     for index, left in enumerate(members):
         for right in members[index + 1 :]:
@@ -357,14 +362,17 @@ def _candidates(members: list[OspfEnd]) -> list[tuple[OspfEnd, OspfEnd]]:
                 continue
             if (left.passive and right.area is None) or (right.passive and left.area is None):
                 continue
-            fit = 0
-            if left.fact and right.fact:
-                fit += 2 * (left.fact.connected.overlaps(right.fact.connected))
-            fit += left.area is not None and right.area is not None
             key = (left.end, right.end)
+            if left.fact and right.fact and left.fact.connected.overlaps(right.fact.connected):
+                sharing[key].append((left, right))
+            fit = left.area is not None and right.area is not None
             if key not in best or fit > best[key][0]:
                 best[key] = (fit, left, right)
-    return [(left, right) for _, left, right in best.values()]
+    return [
+        pair
+        for key, (_, left, right) in best.items()
+        for pair in sharing.get(key) or [(left, right)]
+    ]
 
 
 def _segment(members: list[OspfEnd], out: Adjacencies) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from ...network.addressing import parse_address, parse_prefix
+from ...network.addressing import Address, parse_address, parse_prefix
 from ...network.routing import (
     AreaRange,
     DefaultRoute,
@@ -47,6 +47,8 @@ _SILENT = frozenset(
         "ldp-sync",
         "local-as",
         "send-lsa",
+        "send-extra-data",
+        "opaque-lsa",
     ]
 )
 _REDISTRIBUTE = {"metric": 1, "metric-type": 1, "route-map": 1, "tag": 1}
@@ -59,9 +61,26 @@ _INTERFACE_SILENT = frozenset(
         "graceful-restart",
         "capability",
         "ldp-sync",
+        "mpls",
         "prefix-suppression",
     ]
 )
+_BEFORE_ADDRESS = {
+    "cost": 2,
+    "hello-interval": 2,
+    "dead-interval": 2,
+    "retransmit-interval": 2,
+    "transmit-delay": 2,
+    "priority": 2,
+    "area": 2,
+    "authentication-key": 2,
+    "message-digest-key": 4,
+    "authentication": 1,
+    "mtu-ignore": 1,
+    "passive": 1,
+    "prefix-suppression": 1,
+}
+"""How many words a setting has at least if the last of them is an address it is for."""
 
 
 class OspfReader:
@@ -79,6 +98,7 @@ class OspfReader:
         self.filters: list[RouteFilter] = []
         self.distance: dict[str, int] = {}
         self.summaries: list[AreaRange] = []
+        self.by_address: dict[tuple[str, Address], dict[str, Any]] = {}
         self.neighbours: list[ListedNeighbour] = []
         self.virtual_links: dict[int, VirtualLink] = {}
 
@@ -188,6 +208,8 @@ class OspfReader:
         return self._set("max_paths", value, negated)
 
     def _abr_type(self, rest: list[str], source: Source, negated: bool) -> Fate:
+        if rest[:1] == ["shortcut"] and not negated:
+            return "borders that take short cuts are not computed"
         return self._set("border_type", rest[0] if rest else None, negated)
 
     def _compatible(self, rest: list[str], source: Source, negated: bool) -> Fate:
@@ -271,8 +293,6 @@ class OspfReader:
             name = tail[1] if what == "filter-list" else tail[0]
             direction = tail[2] if what == "filter-list" else what.split("-")[0]
             direction = {"import": "in", "export": "out"}.get(direction, direction)
-            if self.version == 3 and what != "filter-list":
-                return "this filter of OSPFv3 is not computed"
             held = [
                 f for f in area.get("filters", ()) if (f.kind, f.direction) != (kind, direction)
             ]
@@ -282,7 +302,7 @@ class OspfReader:
         elif what == "virtual-link":
             return self._virtual_link(router_id(rest[0]), tail, source, negated)
         elif what == "shortcut":
-            return "shortcut areas are not computed"
+            return IRRELEVANT  # it counts for borders of that type alone
         else:
             return IRRELEVANT if what == "flood-reduction" else f"`{what}` is not understood here"
         return UNDERSTOOD
@@ -399,6 +419,12 @@ class OspfReader:
         """A line under an interface, without its leading `ip ospf` or `ipv6 ospf6`."""
         settings = self.interfaces.setdefault(name, {})
         first, rest = words[0], words[1:]
+        least = _BEFORE_ADDRESS.get(first, 99)
+        # What is taken back needs no value.
+        enough = len(rest) >= (1 if negated and least <= 2 else least)
+        address = parse_address(rest[-1]) if enough else None
+        if address is not None and address.family == 4:
+            settings, rest = self.by_address.setdefault((name, address), {}), rest[:-1]
         if first.isdigit() and rest:
             return "several instances of OSPF are not computed"
         simple = {
@@ -416,11 +442,11 @@ class OspfReader:
                 settings["dead"] = Number(1, source)
                 return UNDERSTOOD
             if len(rest) != 1:
-                return "a setting for one address of the interface is not computed"
+                raise Misread(f"`{first}` takes one value")
             settings[simple[first]] = Number(number(rest[0]), source)
         elif first == "area":
             if len(rest) > 1:
-                return "a setting for one address of the interface is not computed"
+                raise Misread("it reads: area AREA [ADDRESS]")
             if negated:
                 settings.pop("area", None)
             else:
@@ -447,7 +473,9 @@ class OspfReader:
             settings["digests"] = tuple(keys)
         elif first in _INTERFACE_SILENT:
             return IRRELEVANT
-        elif first in ("ifmtu", "advertise", "p2p-p2mp"):
+        elif first == "ifmtu":
+            _put(settings, "mtu", None if negated else Number(number(rest[0], 1), source))
+        elif first in ("advertise", "p2p-p2mp"):
             return f"`{first}` is not computed"
         else:
             return f"`{first}` is not understood here"
@@ -489,6 +517,9 @@ class OspfReader:
             areas={id_: OspfArea(id_, **frozen(area)) for id_, area in sorted(self.areas.items())},
             interfaces={
                 name: OspfInterface(name, **settings) for name, settings in self.interfaces.items()
+            },
+            by_address={
+                key: OspfInterface(key[0], **settings) for key, settings in self.by_address.items()
             },
             redistribute=tuple(self.redistribute.values()),
             filters=tuple(self.filters),

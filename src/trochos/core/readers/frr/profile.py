@@ -20,6 +20,8 @@ FRR = Profile(
         translation_resets_metric=True,
         own_stub_blinds_to_transit=True,
         virtual_link_makes_border=True,
+        asks_for_external=True,
+        translation_takes_over=True,
     ),
     rip=RipHabits(version=2, shares_equal_cost=False),
     eigrp=EigrpHabits(
