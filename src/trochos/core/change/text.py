@@ -142,7 +142,7 @@ _SLOTS: tuple[tuple[str, str], ...] = (
     (
         "router",
         r"(neighbor \S+ (?:remote-as|update-source|password|ebgp-multihop|ttl-security hops"
-        r"|shutdown|maximum-prefix|default-originate|weight|allowas-in|local-as|peer-group|description"
+        r"|shutdown|maximum-prefix|default-originate|weight|allowas-in|local-as|local-role|peer-group|description"
         r"|timers connect|timers|route-map \S+ (?=in|out)|prefix-list \S+ (?=in|out)))",
     ),
     (

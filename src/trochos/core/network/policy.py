@@ -76,6 +76,8 @@ class Policy:
     into_table: dict[tuple[int, str], tuple[str, Source]] = field(default_factory=dict)
     """(family, protocol or `any`) -> the route map that its routes pass on their way into the
     table, and where that is said."""
+    extended: dict[str, tuple[TextRule, ...]] = field(default_factory=dict)
+    """Lists of extended communities (RFC 4360)."""
 
     def sources(self, family: int, name: str) -> tuple[Source, ...]:
         """The lines of whatever carries this name, for evidence."""

@@ -168,6 +168,8 @@ class OspfArea:
     """`in`: what is announced into the area; `out`: what is announced of it elsewhere."""
     authentication: Word | None = None
     translate: str = "candidate"
+    suppress_forward: bool = False
+    """What is passed on leads to whoever passes it on (no forwarding address)."""
     nssa_default: DefaultRoute | None = None
 
 
@@ -354,6 +356,10 @@ class BgpNeighbour:
     ttl_security: Number | None = None
     disable_connected_check: Flag | None = None
     enforce_first_as: bool = False
+    role: Word | None = None
+    """What this side is to the neighbour (RFC 9234): `provider`, `customer`, `peer`,
+    `rs-server` or `rs-client`."""
+    role_strict: bool = False
     families: Mapping[int, BgpNeighbourFamily] = field(default_factory=dict)
     group: str | None = None
     interface: Word | None = None
@@ -416,6 +422,8 @@ class BgpFamily:
     distance: tuple[int, int, int] | None = None
     """(external, internal, local)."""
     distances: tuple[PeerDistance, ...] = ()
+    equal_clusters: bool = False
+    """Internal paths share traffic only if they were reflected as often."""
     table_map: Word | None = None
 
 
@@ -449,6 +457,10 @@ class BgpProcess:
     members: frozenset[int] = frozenset()
     """The other member systems."""
     members_source: Source | None = None
+    max_med: Number | None = None
+    """Told instead of every MED."""
+    peer_type_relax: bool = False
+    """External and internal paths may share traffic."""
     as_path_confed: bool = False
     """Member systems count for the length of a path."""
     med_confed: bool = False

@@ -51,6 +51,10 @@ class Attributes:
     weight: int = 0
     communities: frozenset[int] = frozenset()
     large_communities: frozenset[str] = frozenset()
+    extended: frozenset[str] = frozenset()
+    """Extended communities (RFC 4360) as `rt 65000:1`."""
+    only_to_customer: int | None = None
+    """The system from which on the path leads down to customers alone (RFC 9234, 5)."""
     peer: Address | None = None
     distance: int | None = None
     source: Address | None = None
@@ -180,6 +184,13 @@ def _matches(policy: Policy, clause: Clause, route: Attributes) -> bool:
         return _community_matches(policy.communities.get(first), args, route.communities)
     if what == "large-community":
         return _large_matches(policy.large_communities.get(first), route.large_communities)
+    if what == "extended-community":
+        return _extended_matches(policy.extended.get(first), route.extended)
+    if what in ("route-source-prefix-list", "route-source-access-list"):
+        if route.peer is None:
+            return False
+        lists = policy.prefix_lists if "prefix" in what else policy.access_lists
+        return list_permits(lists.get((route.peer.family, first)), host_prefix(route.peer))[0]
     if what == "interface":
         return route.interface == first
     if what == "metric":
@@ -250,6 +261,16 @@ def _changed(policy: Policy, clause: Clause, route: Attributes) -> Attributes:
         return replace(route, large_communities=held_large | {w for w in args if w.count(":") == 2})
     if what == "source":
         return replace(route, source=parse_address(first))
+    if what == "delete-large-communities":
+        rules = policy.large_communities.get(first)
+        left = frozenset(v for v in route.large_communities if not text_permits(rules, v))
+        return replace(route, large_communities=left)
+    if what == "extended-community":
+        if first == "none":
+            return replace(route, extended=frozenset())
+        kind = f"{first} "
+        others = frozenset(v for v in route.extended if not v.startswith(kind))
+        return replace(route, extended=others | {kind + word for word in args[1:]})
     if what == "distance" and first.isdigit():
         return replace(route, distance=int(first))
     return route
@@ -331,6 +352,20 @@ def _large_matches(rules: Sequence[TextRule] | None, held: frozenset[str]) -> bo
             hit = pattern(rule.pattern).found_in(" ".join(sorted(held)))
         else:
             hit = set(rule.pattern.split()) <= held
+        if hit:
+            return rule.permit
+    return False
+
+
+def _extended_matches(rules: Sequence[TextRule] | None, held: frozenset[str]) -> bool:
+    for rule in rules or ():
+        if rule.expanded:
+            shown = " ".join(value.upper().replace(" ", ":", 1) for value in sorted(held))
+            hit = pattern(rule.pattern).found_in(shown)
+        else:
+            words = rule.pattern.split()
+            wanted = {" ".join(words[at : at + 2]) for at in range(0, len(words), 2)}
+            hit = wanted <= held
         if hit:
             return rule.permit
     return False

@@ -58,6 +58,7 @@ _NEIGHBOUR = {
     "policy out": "route-map {} out",
     "client": "route-reflector-client",
     "own AS": "allowas-in {}",
+    "role": "local-role {}",
 }
 
 

@@ -7,6 +7,7 @@ RFC 4271, sections 5 and 9.2; RFC 4456 (reflection); RFC 1997 (communities); RFC
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 from ...network.addressing import Address, Prefix
 from ...network.facts import Interface
@@ -23,7 +24,7 @@ from ..policy import (
 )
 from ..routes import OWN_AS, Origin, Refusal
 from .paths import EXTERNAL, INTERNAL, LOCAL, MEMBER, Path
-from .sessions import BgpEnd, has_policy, requires_policy
+from .sessions import BgpEnd, has_policy, requires_policy, role
 
 
 @dataclass(frozen=True, slots=True)
@@ -137,7 +138,17 @@ def give(end: BgpEnd, other: BgpEnd, family: int, path: Path, suppressed: bool) 
     elif member:
         new = replace(new, confed=(end.process.number, *new.confed))
     if held.send_community is False:
-        new = replace(new, communities=frozenset(), large_communities=frozenset())
+        none: frozenset[Any] = frozenset()
+        new = replace(new, communities=none, large_communities=none, extended=none)
+    if external and role(end) is not None:
+        if new.only_to_customer is not None and role(end) in ("customer", "peer", "rs-client"):
+            why = f"{other.name} is no customer of {end.name}, and the path leads down to customers"
+            return Refusal(why, (end.neighbour.role.source,))  # type: ignore[union-attr]
+        if new.only_to_customer is None and role(end) in ("provider", "peer", "rs-server"):
+            new = replace(new, only_to_customer=end.local_as)
+    if process.max_med is not None:
+        new = replace(new, metric=process.max_med.value)
+        because.append(process.max_med.source)
     says = f"{end.name} tells {other.name} of {route.prefix}"
     origin = Origin(end.name, says, tuple(dict.fromkeys(because)), path.origin)
     link = None
@@ -278,6 +289,14 @@ def take(
     if count > allowed:
         why = f"{end.name} finds its own AS in the path {path_text(route)}"
         return Refusal(why, kind=OWN_AS)
+    if external and role(end) is not None:
+        told = route.only_to_customer
+        leaks = told is not None and role(end) in ("provider", "rs-server")
+        if leaks or (told not in (None, other.local_as) and role(end) == "peer"):
+            why = f"{other.name} hands on to {end.name} what was for its customers alone"
+            return Refusal(why, (end.neighbour.role.source,))  # type: ignore[union-attr]
+        if told is None and role(end) in ("customer", "peer", "rs-client"):
+            route = replace(route, only_to_customer=other.local_as)
     identity = end.router_id.value if end.router_id else 0
     if update.originator is not None and update.originator == identity:
         return Refusal(f"{end.name} announced it itself")
@@ -310,7 +329,7 @@ def take(
         route = ruling.attributes
         because += [held.route_map_in.source, *ruling.because]
     link: str | None = None
-    told = route.next_hop
+    as_told = route.next_hop
     if update.link_next_hop is not None and route.next_hop == before:
         link = end.link
         if link is None:
@@ -339,7 +358,7 @@ def take(
         recursive=_recursive(end, external),
         first=round_number,
         link=link,
-        told_next_hop=told,
+        told_next_hop=as_told,
         over=end.link,
     )
 

@@ -113,15 +113,14 @@ def compare(process: BgpProcess, new: Path, held: Path) -> Decision:
             return Decision(left - right, "MED")
     inside = [p.kind in (INTERNAL, MEMBER) for p in (new, held)]
     if inside[0] != inside[1]:
-        return Decision(1 if inside[0] else -1, "external before internal")
+        relaxed = process.peer_type_relax and new.igp_metric == held.igp_metric
+        equal = relaxed and _same_path(process, new, held)
+        return Decision(1 if inside[0] else -1, "external before internal", equal)
     if new.igp_metric != held.igp_metric:
         return Decision(new.igp_metric - held.igp_metric, "metric to the next hop")
     if {new.kind, held.kind} == {INTERNAL, MEMBER}:
         return Decision(-1 if new.kind == MEMBER else 1, "other member system before own")
-    equal = new.length == held.length and (
-        process.multipath_relax
-        or (a.as_path, a.as_set, a.confed) == (b.as_path, b.as_set, b.confed)
-    )
+    equal = _same_path(process, new, held)
     if new.kind == held.kind == EXTERNAL and not process.compare_router_id:
         if new.first != held.first:
             return Decision(new.first - held.first, "received first", equal)
@@ -134,6 +133,15 @@ def compare(process: BgpProcess, new: Path, held: Path) -> Decision:
     left_peer = new.peer.value if new.peer else 0
     right_peer = held.peer.value if held.peer else 0
     return Decision(left_peer - right_peer, "neighbour address", equal)
+
+
+def _same_path(process: BgpProcess, new: Path, held: Path) -> bool:
+    """Whether two paths lead through the same systems, as far as sharing traffic asks for it."""
+    a, b = new.attributes, held.attributes
+    return new.length == held.length and (
+        process.multipath_relax
+        or (a.as_path, a.as_set, a.confed) == (b.as_path, b.as_set, b.confed)
+    )
 
 
 def decided_by_age(process: BgpProcess, path: Path, best: Path) -> bool:
@@ -155,8 +163,11 @@ def _med(process: BgpProcess, value: int | None) -> int:
     return value
 
 
-def best_of(process: BgpProcess, paths: list[Path]) -> tuple[Path | None, list[Path]]:
-    """The best path and all that share traffic with it.
+def best_of(
+    process: BgpProcess, paths: list[Path], equal_clusters: bool = False
+) -> tuple[Path | None, list[Path]]:
+    """The best path and all that share traffic with it; with `equal_clusters`, internal ones
+    only if they were reflected as often.
 
     With deterministic comparison of MEDs, paths of one neighbouring system are compared
     among themselves first, so that their order of arrival does not matter.
@@ -169,10 +180,16 @@ def best_of(process: BgpProcess, paths: list[Path]) -> tuple[Path | None, list[P
         groups.setdefault(key, []).append(path)
     finalists = [_champion(process, group) for group in groups.values()]
     best = _champion(process, finalists)
+    mixed = process.peer_type_relax and best.kind != LOCAL
     shared = [
         path
         for path in paths
-        if path is best or (path.kind == best.kind and _shares(process, path, best))
+        if path is best
+        or (
+            (path.kind == best.kind or (mixed and path.kind != LOCAL))
+            and not (equal_clusters and len(path.clusters) != len(best.clusters))
+            and _shares(process, path, best)
+        )
     ]
     return best, shared
 

@@ -225,6 +225,30 @@ def _as_number(end: BgpEnd, other: BgpEnd) -> Reading:
     return Reading(text, (*lines, end.process.source), holds)
 
 
+COUNTERPARTS = {
+    "provider": "customer",
+    "customer": "provider",
+    "peer": "peer",
+    "rs-server": "rs-client",
+    "rs-client": "rs-server",
+}
+"""What a neighbour has to be for each role (RFC 9234, 4.2)."""
+
+
+def role(end: BgpEnd) -> str | None:
+    """What an end is to the other, if that is said."""
+    word = end.neighbour.role if end.neighbour is not None else None
+    return word.value if word is not None else None
+
+
+def _role(end: BgpEnd, other: BgpEnd) -> Reading:
+    word = end.neighbour.role if end.neighbour is not None else None
+    mine, theirs = role(end), role(other)
+    strict = end.neighbour is not None and end.neighbour.role_strict
+    fits = not strict if theirs is None else mine is None or COUNTERPARTS.get(mine) == theirs
+    return Reading(mine or "not said", (word.source,) if word else (), fits)
+
+
 def _identity(end: BgpEnd, _: BgpEnd) -> Reading:
     found = end.router_id
     if found is None:
@@ -304,6 +328,13 @@ GATES: tuple[Gate[BgpEnd], ...] = (
     Gate("hop limit", _hop_limit, _true, stuck=_unanswered),
     Gate("password", _password, stuck=_unanswered),
     Gate("AS number", _as_number, _true, stuck=_refused),
+    Gate(
+        "role",
+        _role,
+        _true,
+        stuck=_refused,
+        applies=lambda a, b: role(a) is not None or role(b) is not None,
+    ),
     Gate(
         "router ids differ",
         _identity,

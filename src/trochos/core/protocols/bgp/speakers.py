@@ -223,7 +223,9 @@ class BgpSpeakers:
             metric = _metric_to(speaker.device, path, hops)
             if metric is not None:
                 paths.append(replace(path, igp_metric=metric))
-        best, shared = best_of(speaker.process, paths)
+        held = speaker.process.families.get(prefix.family)
+        clusters = held is not None and held.equal_clusters
+        best, shared = best_of(speaker.process, paths, clusters)
         before = speaker.best.get(prefix)
         if best is None:
             speaker.best.pop(prefix, None)
@@ -311,13 +313,19 @@ class BgpSpeakers:
             if word in origins:
                 origin_code = word
         members: frozenset[int] = frozenset()
+        common: tuple[int, ...] = ()
         if aggregate.as_set:
-            members = frozenset(n for p in parts for n in p.attributes.as_path)
+            # What all paths begin with stays in order (RFC 4271, 9.2.2.2).
+            paths = [p.attributes.as_path for p in parts]
+            common = _common_start(paths)
+            members = frozenset(n for path in paths for n in path[len(common) :])
+            members |= {n for p in parts for n in p.attributes.as_set}
         attributes = Attributes(
             aggregate.prefix,
             "bgp",
             origin=aggregate.origin or origin_code,
             weight=LOCAL_WEIGHT,
+            as_path=common,
             as_set=members,
         )
         because: list[Source] = [aggregate.source]
@@ -471,6 +479,15 @@ def _peer_distance(speaker: _Speaker, held: BgpFamily | None, best: Path, usual:
         return usual
     hops = (NextHop("forward", best.peer),)
     return vectors.distance(speaker.device, held.distances, hops, best.prefix, usual)
+
+
+def _common_start(paths: list[tuple[int, ...]]) -> tuple[int, ...]:
+    """What all of several AS paths begin with."""
+    shortest = min(paths, key=len)
+    for at, number in enumerate(shortest):
+        if any(path[at] != number for path in paths):
+            return shortest[:at]
+    return shortest
 
 
 def _same(a: Path, b: Path) -> bool:

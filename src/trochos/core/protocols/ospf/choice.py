@@ -118,6 +118,8 @@ class Choice:
                         passed = self._taken_over(border, passed)
                     elif habits.translation_resets_metric:
                         passed = replace(passed, metric=habits.redistribute_metric, tag=0)
+                    if border.area(number).suppress_forward:
+                        passed = replace(passed, forward=None)
                     everywhere.append(passed)
 
     @staticmethod

@@ -45,6 +45,35 @@ _SILENT = frozenset(
         "bmp",
         "snmp",
         "route-map",
+        "conditional-advertisement",
+        "hard-administrative-reset",
+        "fast-convergence",
+        "graceful-restart-disable",
+        "long-lived-graceful-restart",
+    ]
+)
+# Lines that belong to other address families, to measuring, or to how fast things go.
+_ASIDE = frozenset(
+    [
+        "timers",
+        "read-quanta",
+        "write-quanta",
+        "coalesce-time",
+        "update-delay",
+        "bmp",
+        "vnc",
+        "vrf-policy",
+        "rd",
+        "rt",
+        "rt6",
+        "route-target",
+        "route-target6",
+        "label",
+        "export",
+        "sid",
+        "segment-routing",
+        "nexthop",
+        "route-map",
     ]
 )
 _NEIGHBOUR_SILENT = frozenset(
@@ -67,6 +96,7 @@ _NEIGHBOUR_SILENT = frozenset(
         "tcp-mss",
         "graceful-shutdown",
         "soft-reconfiguration",
+        "disable-link-bw-encoding-ieee",
         "route-server-client",
         "addpath-tx-all-paths",
         "addpath-tx-bestpath-per-AS",
@@ -141,9 +171,9 @@ class BgpReader:
                 )
         elif first == "maximum-paths":
             name = "max_paths_ibgp" if rest[0] == "ibgp" else "max_paths"
-            if len(rest) > 2:
-                return "multipath with equal cluster lengths is not computed"
-            settings[name] = None if negated else number(rest[-1], 1)
+            tail = rest[1:] if rest[0] == "ibgp" else rest
+            settings[name] = None if negated else number(tail[0], 1)
+            settings["equal_clusters"] = not negated and tail[1:] == ["equal-cluster-length"]
         elif first == "distance":
             if rest[0] != "bgp":
                 given = peer_distance(rest, family, source)
@@ -156,8 +186,10 @@ class BgpReader:
             settings["distance"] = None if negated else (external, internal, local)
         elif first == "table-map":
             settings["table_map"] = None if negated else Word(rest[0], source)
-        elif first == "timers":
+        elif first in _ASIDE:
             return IRRELEVANT
+        elif first == "import":
+            return "routes of other routing instances are not computed"
         else:
             return f"`{first}` is not understood here"
         return UNDERSTOOD
@@ -204,7 +236,15 @@ class BgpReader:
             self.process["members"] = held | numbers if on else held - numbers
             self.process["members_source"] = source
         elif first == "dampening":
-            return "dampening is not computed"
+            return IRRELEVANT  # it holds back what comes and goes, and nothing does here
+        elif first == "max-med":
+            if tail[:1] != ["administrative"]:
+                return "it depends on when the router started"
+            value = number(tail[1]) if len(tail) > 1 else 0xFFFFFFFF
+            self.process["max_med"] = Number(value, source) if on else None
+        elif first == "reject-as-sets":
+            if on:
+                return "a set of systems in a path tears its session down, which is not computed"
         elif first == "listen":
             if tail[:1] == ["limit"]:
                 self.process["listen_limit"] = number(tail[1], 1) if on else 100
@@ -216,9 +256,9 @@ class BgpReader:
             if on:
                 self.ranges[prefix] = (tail[3], source)
             return UNDERSTOOD
-        elif first in ("max-med", "reject-as-sets", "allow-martian-nexthop"):
-            return f"`{first}` is not computed"
-        elif (
+        elif first == "route-reflector" and tail == ["allow-outbound-policy"]:
+            return IRRELEVANT  # what maps may change of a reflected route is not limited here
+        elif first == "allow-martian-nexthop" or (
             first == "default"
             or first in _SILENT
             or first
@@ -242,12 +282,15 @@ class BgpReader:
             "as-path confed": "as_path_confed",
             "med missing-as-worst": "missing_med_worst",
             "med confed": "med_confed",
+            "peer-type multipath-relax": "peer_type_relax",
         }
         if words[:1] == ["med"] and sorted(words[1:]) == ["confed", "missing-as-worst"]:
             self.process |= {"med_confed": on, "missing_med_worst": on}
             return UNDERSTOOD
         if text in ("as-path multipath-relax as-set", "as-path multipath-relax no-as-set"):
             text = "as-path multipath-relax"
+        if text in ("bandwidth ignore", "bandwidth default-weight-for-missing"):
+            return IRRELEVANT  # it weighs ways and chooses none
         if text not in names:
             return f"`bestpath {text}` is not computed"
         self.process[names[text]] = on
@@ -373,7 +416,10 @@ class BgpReader:
         elif what == "local-as":
             settings["local_as"] = Number(_as_number(tail[0]), source) if on else None
             settings["local_as_options"] = frozenset(tail[1:]) if on else frozenset()
-        elif what in ("local-role", "aigp", "allowas-in-strict"):
+        elif what == "local-role":
+            settings["role"] = Word(tail[0], source) if on else None
+            settings["role_strict"] = on and tail[1:] == ["strict-mode"]
+        elif what in ("aigp", "allowas-in-strict"):
             return f"`{what}` is not computed"
         elif what in _NEIGHBOUR_SILENT:
             return IRRELEVANT

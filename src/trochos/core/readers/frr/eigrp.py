@@ -88,7 +88,7 @@ class EigrpReader:
         elif first in ("timers", "log-neighbor-changes", "bfd"):
             return IRRELEVANT
         elif first == "neighbor":
-            return "neighbours listed by address are not computed"
+            return IRRELEVANT  # it is shown, and nothing follows from it (seen on real routers)
         else:
             return f"`{first}` is not understood here"
         return UNDERSTOOD

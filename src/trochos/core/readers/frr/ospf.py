@@ -34,6 +34,7 @@ _SILENT = frozenset(
         "write-multiplier",
         "socket",
         "proactive-arp",
+        "mpls",
         "mpls-te",
         "router-info",
         "pce",
@@ -313,6 +314,8 @@ class OspfReader:
         if negated:
             if tail == ["no-summary"]:
                 area["summaries"] = True
+            elif tail == ["suppress-fa"]:
+                area["suppress_forward"] = False
             else:
                 area.update(kind="normal", kind_source=None, summaries=True)
             return UNDERSTOOD
@@ -331,6 +334,9 @@ class OspfReader:
                 "suppress-fa": 0,
             },
         )
+        if "suppress-fa" in found:
+            area["suppress_forward"] = True  # which alone does not make it such an area
+            return UNDERSTOOD
         area.update(kind=kind, kind_source=source)
         if "no-summary" in found:
             area["summaries"] = False
@@ -341,11 +347,7 @@ class OspfReader:
             area["nssa_default"] = DefaultRoute(
                 source, False, _maybe(found, "metric"), _maybe(found, "metric-type")
             )
-        return (
-            "suppressing the forwarding address is not computed"
-            if ("suppress-fa" in found)
-            else UNDERSTOOD
-        )
+        return UNDERSTOOD
 
     def _range(
         self, area: dict[str, Any], field: str, tail: list[str], source: Source, negated: bool
@@ -543,7 +545,21 @@ def _maybe(found: dict[str, list[str]], name: str) -> int | None:
 PROTOCOLS = frozenset(
     ["kernel", "connected", "static", "rip", "ripng", "ospf", "ospf6", "eigrp", "bgp"]
 )
-NOT_COMPUTED = frozenset(["isis", "babel", "table", "nhrp", "openfabric", "sharp", "vnc"])
+ABSENT = frozenset(
+    [
+        "isis",
+        "babel",
+        "table",
+        "nhrp",
+        "openfabric",
+        "sharp",
+        "vnc",
+        "vnc-direct",
+        "vnc-direct-bgp-nve",
+    ]
+)
+"""Protocols that are not computed: where one runs, its own lines say so, and what is announced
+of it is uncertain with them. Where none does there is nothing to announce."""
 
 
 def redistributed(words: list[str]) -> tuple[str, list[str]]:
@@ -551,8 +567,8 @@ def redistributed(words: list[str]) -> tuple[str, list[str]]:
     name, rest = words[0], words[1:]
     if rest and rest[0].isdigit():
         rest = rest[1:]
-    if name in NOT_COMPUTED:
-        raise Misread(f"routes of {name} are not computed")
+    if name in ABSENT:
+        return name, rest
     if name not in PROTOCOLS:
         raise Misread(f"{name!r} is not a protocol that is known here")
     return {"ospf6": "ospf", "ripng": "rip"}.get(name, name), rest

@@ -23,12 +23,17 @@ _MATCHES = {
     ("ip", "next-hop", "prefix-list"): "next-hop-prefix-list",
     ("ip", "next-hop", "address"): "next-hop-address",
     ("ip", "next-hop"): "next-hop-access-list",
+    ("ipv6", "next-hop"): "next-hop-access-list",
+    ("ip", "route-source"): "route-source-access-list",
     ("ipv6", "next-hop", "address"): "next-hop-address",
     ("ipv6", "next-hop", "prefix-list"): "next-hop-prefix-list",
     ("ip", "route-source", "prefix-list"): "route-source-prefix-list",
     ("as-path",): "as-path",
     ("community",): "community",
     ("large-community",): "large-community",
+    ("extcommunity",): "extended-community",
+    ("evpn",): "other-family",
+    ("mac",): "other-family",
     ("interface",): "interface",
     ("metric",): "metric",
     ("tag",): "tag",
@@ -43,6 +48,9 @@ _SETS = {
     ("as-path", "exclude"): "exclude",
     ("community",): "community",
     ("comm-list",): "delete-communities",
+    ("large-comm-list",): "delete-large-communities",
+    ("extcommunity", "bandwidth"): "bandwidth",
+    ("extcommunity",): "extended-community",
     ("large-community",): "large-community",
     ("local-preference",): "local-preference",
     ("metric",): "metric",
@@ -57,8 +65,14 @@ _SETS = {
     ("aggregator",): "aggregator",
     ("atomic-aggregate",): "atomic-aggregate",
     ("originator-id",): "originator-id",
+    ("ipv4", "vpn"): "other-family",
+    ("ipv6", "vpn"): "other-family",
+    ("evpn",): "other-family",
+    ("l3vpn",): "other-family",
+    ("label-index",): "other-family",
+    ("sr-te",): "other-family",
 }
-_COMPUTED_MATCHES = frozenset(_MATCHES.values()) - {"probability", "route-source-prefix-list"}
+_COMPUTED_MATCHES = frozenset(_MATCHES.values()) - {"probability"}
 _COMPUTED_SETS = frozenset(_SETS.values()) - {"originator-id"}
 
 
@@ -82,6 +96,7 @@ class PolicyReader:
         self.as_paths: dict[str, list[TextRule]] = {}
         self.communities: dict[str, list[TextRule]] = {}
         self.large_communities: dict[str, list[TextRule]] = {}
+        self.extended: dict[str, list[TextRule]] = {}
         self.route_maps: dict[str, dict[int, _Entry]] = {}
         self.chains: dict[str, tuple[list[str], Source]] = {}
         self.into_table: dict[tuple[int, str], tuple[str, Source]] = {}
@@ -121,7 +136,7 @@ class PolicyReader:
         if words[0] == "large-community-list":
             return self._community_list(self.large_communities, words[1:], source)
         if words[0] == "extcommunity-list":
-            return "extended communities are not computed"
+            return self._community_list(self.extended, words[1:], source)
         return None
 
     def _into_table(self, words: list[str], family: int, source: Source, negated: bool) -> Fate:
@@ -340,6 +355,7 @@ class PolicyReader:
             },
             chains,
             self.into_table,
+            by_sequence(self.extended),
         )
 
 

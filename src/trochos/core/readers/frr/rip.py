@@ -104,7 +104,7 @@ class RipReader:
         elif first in ("timers", "bfd", "log-adjacency-changes"):
             return IRRELEVANT
         elif first == "route-map":
-            return "a route map on an interface of RIP is not computed"
+            return IRRELEVANT  # it is shown, and nothing follows from it (seen on real routers)
         else:
             return f"`{first}` is not understood here"
         return UNDERSTOOD

@@ -54,6 +54,11 @@ _IRRELEVANT = frozenset(
         "router-id",
         "allow-external-route-update",
         "affinity-map",
+        "allow-reserved-ranges",
+        "dump",
+        "mac",
+        "nhrp",
+        "pseudowire",
     ]
 )
 _IRRELEVANT_PAIRS = frozenset(
@@ -61,7 +66,9 @@ _IRRELEVANT_PAIRS = frozenset(
     |ip pim|ip igmp|ip msdp|ip ssmpingd|ipv6 pim|ipv6 mld|zebra nexthop|zebra nexthop-group
     |zebra route-map|zebra work-queue|zebra protodown|ip table|ipv6 nd|zebra dplane
     |interface-type x|frr version|frr defaults|no log|no debug|no zebra|no banner|no service
-    |ip ssh|evpn mh|fpm use-next-hop-groups""".replace("\n", "").split("|")
+    |ip ssh|evpn mh|fpm use-next-hop-groups|bgp community|bgp send-extra-data
+    |bgp suppress-fib-pending|pbr nexthop-resolve|pbr table|ip irdp|ipv6 ssmpingd
+    |ipv6 multicast""".replace("\n", "").split("|")
 )
 _IRRELEVANT_PAIRS = frozenset(" ".join(pair.split()) for pair in _IRRELEVANT_PAIRS)
 _INTERFACE_IRRELEVANT = frozenset(
@@ -132,6 +139,7 @@ _FLUSH_LEFT = {
     "route-map": frozenset(["match", "set", "call", "on-match", "continue", "description"]),
     "key-chain": frozenset(["key", "key-string", "cryptographic-algorithm"]),
 }
+_SHARED_ADDRESSES = "addresses that routers share (VRRP) are not computed"
 _EIGRP_PAIRS = ("ip hello-interval", "ip hold-time", "ip authentication", "ip summary-address")
 _PROTOCOLS = {
     "ospf": "OSPF",
@@ -323,6 +331,10 @@ class _Reader:
         elif first == "nexthop-group":
             self.section = ("irrelevant", first)
             ledger.irrelevant(number)
+        elif words[negated : negated + 1] == ["route-map"] and words[-1] == "optimization":
+            ledger.irrelevant(number)
+        elif words[negated : negated + 1] == ["vrrp"]:
+            ledger.unknown(number, True, _SHARED_ADDRESSES)
         elif first in ("route-map", "access-list", "bgp") or pair in _POLICY_PAIRS:
             if first == "route-map":
                 self.section = ("route-map", " ".join(words[1:2]))
@@ -332,10 +344,10 @@ class _Reader:
             source = self.source(number)
             self.note_later(number, "", lambda: self.policy.top(words, source) or "")
         elif pair in ("ip import-table", "ip nht", "ipv6 nht"):
-            why = "a filter between protocols and the table is not computed"
+            why = "routes of other tables, and filters of what next hops rest on, are not computed"
             ledger.unknown(number, True, why)
             family = 4 if first == "ip" else 6
-            self.draft.unmodelled.append(Unmodelled(self.source(number), why, family))
+            self.draft.unmodelled.append(Unmodelled(self.source(number), why, family, told=True))
         elif first in ("line", "segment-routing", "l2vpn", "mpls", "rpki", "bfd", "nht"):
             self.section = ("irrelevant", first)
             ledger.irrelevant(number)
@@ -504,6 +516,8 @@ class _Reader:
             self.later.append((number, _PROTOCOLS[rest[0]], "it is not computed"))
         elif pair == "ip router" or pair == "ipv6 router":
             self.later.append((number, "IS-IS", "it is not computed"))
+        elif rest[0] == "vrrp":
+            ledger.unknown(number, True, _SHARED_ADDRESSES)
         elif rest[0] in _INTERFACE_IRRELEVANT or pair in _IRRELEVANT_PAIRS:
             ledger.irrelevant(number)
         elif pair in ("ip route", "ipv6 route", "ip prefix-list", "ipv6 prefix-list") or rest[

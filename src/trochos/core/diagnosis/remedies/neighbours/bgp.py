@@ -10,7 +10,7 @@ from ....network.addressing import Address, InterfaceAddress, Prefix
 from ....network.edits import Remedy
 from ....network.facts import Device, Interface
 from ....network.routing import BgpNeighbour
-from ....protocols.bgp.sessions import BgpEnd, has_policy, requires_policy
+from ....protocols.bgp.sessions import COUNTERPARTS, BgpEnd, has_policy, requires_policy, role
 from ....protocols.gates import Judged
 from ...finding import named
 from ..bench import Bench
@@ -100,6 +100,13 @@ def mend_bgp(
         whose = n.group if by_group and n.group is not None else _called(n)
         edits = writer.neighbour_setting(whose, "remote AS", str(other.local_as))
         return None if edits is None else (f"expect {other.name} in AS {other.local_as}", edits)
+    if gate.gate == "role":
+        counterpart = COUNTERPARTS.get(role(other) or "")
+        if counterpart is None:
+            edits = writer.drop(n.role.source) if n.role is not None else None
+            return None if edits is None else (f"say no role towards {other.name}", edits)
+        edits = writer.neighbour_setting(_called(n), "role", counterpart)
+        return None if edits is None else (f"be {counterpart} to {other.name}", edits)
     if gate.gate == "router ids differ":
         return own_router_id(bench, "bgp", 4, me.device)
     if gate.gate == "prefix limit":
