@@ -76,3 +76,39 @@ def test_a_route_is_as_certain_as_those_who_passed_it_on(
     survey = compute(lan(*lines))
     assert survey.path("bee", "10.64.9.1").outbound.verdict == verdict
     assert outbound(survey)["bee", "10.64.9.1"] == verdict
+
+
+def stranger(protocol: str, *lines: str) -> Computed:
+    """ant - bee, with somebody beyond bee of whom only notes were gathered."""
+    said = (f"router {protocol}", *(f" {line}" for line in lines))
+    files = {
+        "topology.json": wired(("ant", "eth0", "bee", "eth0"), ("bee", "eth1", "who", "eth0")),
+        "devices/ant/frr.conf": frr("ant", {"eth0": "10.64.1.1/30"}, *said),
+        "devices/bee/frr.conf": frr("bee", {"eth0": "10.64.1.2/30", "eth1": "10.64.2.1/30"}, *said),
+        "devices/who/notes.txt": "not a configuration\n",
+    }
+    return compute(files)
+
+
+@pytest.mark.parametrize(
+    ("protocol", "line"),
+    [
+        ("ospf", "network 10.64.0.0/16 area 0"),
+        ("rip", "network 10.64.0.0/16"),
+        ("eigrp 1", "network 10.64.0.0/16"),
+    ],
+)
+def test_what_a_device_that_was_not_read_would_teach_is_not_known(protocol: str, line: str) -> None:
+    survey = stranger(protocol, line)
+    for name in ("ant", "bee"):
+        path = survey.path(name, "10.99.0.1")
+        assert path.works == "unknown", name
+        assert "who on that link could not be read" in path.outbound.decisive.reason
+    assert survey.path("ant", "10.64.1.2").works == "yes", "what is known stays known"
+
+
+def test_a_link_on_which_nobody_listens_teaches_nothing() -> None:
+    quiet = stranger("ospf", "network 10.64.1.0/30 area 0")
+    assert quiet.path("ant", "10.99.0.1").works == "no"
+    passive = stranger("ospf", "network 10.64.0.0/16 area 0", "passive-interface eth1")
+    assert passive.path("ant", "10.99.0.1").works == "no"

@@ -7,6 +7,7 @@ the other end of each next hop.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from ..network.addressing import FAMILY_NAMES, Address, Prefix
@@ -85,8 +86,13 @@ class Forwarding:
                     else:
                         key = (End(device.name, item.interface), family)
                         self._unmodelled_ends.setdefault(key, []).append(item)
-        if self._told:
-            self._spread()
+        strangers = self.tables.strangers()
+        for name, items in strangers.items():
+            for item in items:
+                for family in (4, 6) if item.family is None else (item.family,):
+                    self._heard.setdefault((name, family), []).append(item)
+        if self._told or strangers:
+            self._spread(strangers)
 
     @property
     def devices(self) -> dict[str, Device]:
@@ -120,7 +126,7 @@ class Forwarding:
         if route is not None and route.protocol in ("connected", "local"):
             return []
         items = self._unmodelled.get((device, family), [])
-        if not self._told:
+        if not self.tells_unsure:
             return items
         if route is None:
             return [*items, *self._heard.get((device, family), ())]
@@ -133,16 +139,21 @@ class Forwarding:
     @property
     def tells_unsure(self) -> bool:
         """True if routes from other devices may be less certain than the device itself."""
-        return bool(self._told)
+        return bool(self._told or self._heard)
 
-    def _spread(self) -> None:
-        """Who could have heard of a target from a device whose announcements are not certain.
+    def _spread(self, strangers: Mapping[str, list[Unmodelled]]) -> None:
+        """Who could have heard of a target from a device whose announcements are not certain,
+        or that a stranger may teach.
 
         All that speak any protocol with it, directly or over others: what one router was to
         redistribute or to let through may be missing at the far end.
         """
         for family in (4, 6):
-            tellers = [name for name, of in self._told if of == family]
+            tellers = {name: of for (name, its), of in self._told.items() if its == family}
+            for name, items in strangers.items():
+                taught = [item for item in items if item.family in (None, family)]
+                if taught:
+                    tellers[name] = [*tellers.get(name, ()), *taught]
             if not tellers:
                 continue
             near: dict[str, set[str]] = {}
@@ -151,16 +162,14 @@ class Forwarding:
                     left, right = relation.left.device, relation.right.device
                     near.setdefault(left, set()).add(right)
                     near.setdefault(right, set()).add(left)
-            for teller in tellers:
+            for teller, said in tellers.items():
                 seen, waiting = {teller}, [teller]
                 while waiting:
                     for other in near.get(waiting.pop(), ()):
                         if other not in seen:
                             seen.add(other)
                             waiting.append(other)
-                            self._heard.setdefault((other, family), []).extend(
-                                self._told[teller, family]
-                            )
+                            self._heard.setdefault((other, family), []).extend(said)
 
     def not_computed_on(self, end: End, family: int) -> list[Unmodelled]:
         """What on this interface changes packets and is not computed."""

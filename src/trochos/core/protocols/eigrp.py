@@ -9,7 +9,7 @@ section 3.4) and whose total lies within the variance.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -259,6 +259,13 @@ class EigrpSpeakers(Told):
 
     def doubts(self) -> dict[str, list[Unmodelled]]:
         return {}
+
+    def listening(self) -> Iterator[tuple[End, str, Source]]:
+        """The ends that are up and take part."""
+        for router in self.routers.values():
+            for end in router.ends:
+                if end.active and end.enabled is not None:
+                    yield end.end, end.process.name, end.enabled
 
     def _find(self, links: Links) -> None:
         ends = [end for router in self.routers.values() for end in router.ends]

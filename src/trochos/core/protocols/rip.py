@@ -248,6 +248,13 @@ class RipSpeakers(Told):
     def doubts(self) -> dict[str, list[Unmodelled]]:
         return {}
 
+    def listening(self) -> Iterator[tuple[End, str, Source]]:
+        """The ends that are up and take part."""
+        for router in self.routers.values():
+            for end in router.ends:
+                if end.active and end.enabled is not None:
+                    yield end.end, end.process.name, end.enabled
+
     def _find(self, links: Links) -> None:
         ends = [end for router in self.routers.values() for end in router.ends]
         for left, right in vectors.pairs(ends, links):

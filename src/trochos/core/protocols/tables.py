@@ -12,7 +12,7 @@ does not touch is taken from the rounds before it (`again`).
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import partial
 from typing import Protocol
@@ -20,6 +20,7 @@ from typing import Protocol
 from ..network.addressing import FAMILIES, Prefix
 from ..network.facts import Device, End, Network, Unmodelled
 from ..network.quiet import without_collecting
+from ..network.source import Source
 from .again import Kept, Round, TableKey, Told, essence, own_copies
 from .bgp.speakers import BgpSpeakers
 from .connected import connected_routes
@@ -53,6 +54,9 @@ class Speakers(Protocol):
     def doubts(self) -> dict[str, list[Unmodelled]]:
         """Per device: why its routes of this protocol are never certain."""
 
+    def listening(self) -> Iterable[tuple[End, str, Source]]:
+        """The ends on which any neighbour would be heard, with the line that makes them."""
+
 
 @dataclass(slots=True)
 class Tables:
@@ -77,6 +81,29 @@ class Tables:
         for speakers in self.speakers:
             for device, items in speakers.doubts().items():
                 out.setdefault(device, []).extend(items)
+        return out
+
+    def strangers(self) -> dict[str, list[Unmodelled]]:
+        """Per device: who shares a link on which it listens to neighbours, and was not read.
+
+        What such a device would teach it is not known. What it has learned from others is not
+        touched by that.
+        """
+        unread = {d.name for d in self.network.devices if d.role == "unread"}
+        out: dict[str, list[Unmodelled]] = {}
+        for speakers in self.speakers:
+            for end, name, line in speakers.listening():
+                segment = self.links.segment_of.get(end)
+                if segment is None:
+                    continue
+                met = sorted({*segment.unread, *(e.device for e in segment.ends)} & unread)
+                if met:
+                    why = (
+                        f"{end.interface} listens to {name} neighbours, and {', '.join(met)} on "
+                        "that link could not be read"
+                    )
+                    item = Unmodelled(line, why, speakers.family)
+                    out.setdefault(end.device, []).append(item)
         return out
 
     def relations(self) -> list[Relation]:

@@ -456,6 +456,10 @@ class BgpFamilySpeakers:
     def relations(self) -> list[Relation]:
         return self.whole.relations() if self.family == 4 else []
 
+    def listening(self) -> tuple[tuple[End, str, Source], ...]:
+        """None: its neighbours are named, and those that were not read are doubts."""
+        return ()
+
     def doubts(self) -> dict[str, list[Unmodelled]]:
         """Speakers whose choice never settles, or that listen to neighbours nobody surveyed."""
         out: dict[str, list[Unmodelled]] = {}

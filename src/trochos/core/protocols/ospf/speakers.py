@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 
-from ...network.facts import Network, Unmodelled
+from ...network.facts import End, Network, Unmodelled
+from ...network.source import Source
 from ..again import Told
 from ..gates import Relation
 from ..links import Links
@@ -37,6 +38,13 @@ class OspfSpeakers(Told):
 
     def relations(self) -> list[Relation]:
         return self.domain.adjacencies.relations
+
+    def listening(self) -> Iterator[tuple[End, str, Source]]:
+        """The ends that speak."""
+        for router in self.domain.routers.values():
+            for end in router.ends:
+                if end.speaks and end.area is not None:
+                    yield end.end, end.process.name, end.area.source
 
     def doubts(self) -> dict[str, list[Unmodelled]]:
         """Every router of an area in which two have one router id: nothing settles there."""
