@@ -5,7 +5,7 @@ import { useMap, useNeighbours, usePath } from "../api/queries";
 import { questionOf, queryOf } from "../case/CasePage";
 import { layOut, mainBranch, type Path } from "../case/journey";
 import { Sentence } from "../case/Sentence";
-import { familyProtocol, relationLabel, type Relation } from "../neighbours/relations";
+import { familyProtocol, relationLabel, relationName, type Relation } from "../neighbours/relations";
 import { downloadPng, downloadSvg } from "../ui/download";
 import { Empty, Failed, Working } from "../ui/States";
 import { VERDICT_WORDS } from "../ui/words";
@@ -227,7 +227,7 @@ function Tie({ relation, at }: { relation: Relation; at: Map<string, Place> }) {
   const label = relationLabel(relation);
   return (
     <g fill="none">
-      <title>{`${familyProtocol(relation)}: ${relation.left.device} ${relation.left.state}, ${relation.right.device} ${relation.right.state}`}</title>
+      <title>{`${relationName(relation)}: ${relation.left.device} ${relation.left.state}, ${relation.right.device} ${relation.right.state}`}</title>
       <path d={`M${a.x} ${a.y}L${b.x} ${b.y}`} stroke={colour} strokeWidth={relation.works ? 5 : 4} strokeOpacity={relation.works ? 0.55 : 1} strokeDasharray={relation.works ? undefined : "9 6"} />
       {label ? (
         <text x={(a.x + b.x) / 2} y={(a.y + b.y) / 2 + 4} textAnchor="middle" fontSize="11.5" fontWeight={relation.works ? 400 : 700}

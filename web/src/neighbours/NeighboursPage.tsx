@@ -6,7 +6,7 @@ import { useNeighbours } from "../api/queries";
 import { EvidenceLink } from "../ui/EvidenceLink";
 import { Failed, Working } from "../ui/States";
 import { many } from "../ui/words";
-import { endName, familyProtocol, groupRelations, relationKey } from "./relations";
+import { endName, familyProtocol, groupRelations, relationKey, relationName } from "./relations";
 
 type Relation = Shapes["RelationShape"];
 type Gate = Relation["gates"][number];
@@ -81,7 +81,7 @@ export function NeighboursPage() {
                     <li key={key}>
                       <button type="button" aria-pressed={chosen} onClick={() => set({ pair: key })}
                         className={`grid w-full grid-cols-[4.6rem_minmax(0,1fr)] gap-x-2 rounded-field px-2 py-1 text-left ${chosen ? "bg-base-100 shadow-[0_0_0_1px_var(--color-base-300)]" : "hover:bg-base-100"}`}>
-                        <span className="soft">{familyProtocol(pair)}</span>
+                        <span className="soft">{relationName(pair)}</span>
                         <span className="min-w-0">
                           <b>{pair.left.device}</b> <span className="mono">{pair.left.interface ?? ""}</span>
                           {" – "}
@@ -110,7 +110,7 @@ function Ladder({ survey, relation }: { survey: number; relation: Relation }) {
   return (
     <section aria-label="Gates" className="min-h-0 overflow-auto p-4">
       <h2 className="text-lg font-semibold">
-        {familyProtocol(relation)} between <DeviceLink survey={survey} end={relation.left} /> and{" "}
+        {relationName(relation)} between <DeviceLink survey={survey} end={relation.left} /> and{" "}
         <DeviceLink survey={survey} end={relation.right} />
       </h2>
       <p className="max-w-3xl pb-3">

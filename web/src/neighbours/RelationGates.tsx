@@ -1,15 +1,15 @@
 import { Link } from "react-router";
 
-import { endName, familyProtocol, relationKey, type Relation } from "./relations";
+import { endName, relationKey, relationName, type Relation } from "./relations";
 
 /** A relation in little space: its state, and its gates from the first that fails. */
 export function RelationGates({ survey, relation }: { survey: number; relation: Relation }) {
   const failing = relation.gates.filter((gate) => !gate.holds);
   return (
-    <section className="border-t border-base-300 pt-2" aria-label={`${familyProtocol(relation)} between ${endName(relation.left)} and ${endName(relation.right)}`}>
+    <section className="border-t border-base-300 pt-2" aria-label={`${relationName(relation)} between ${endName(relation.left)} and ${endName(relation.right)}`}>
       <h3>
         <Link className="underline decoration-dotted" to={`/s/${survey}/neighbours?pair=${encodeURIComponent(relationKey(relation))}`}>
-          {familyProtocol(relation)} neighbours
+          {relationName(relation)} neighbours
         </Link>{" "}
         <span className="soft">{relation.left.device} {relation.left.state}, {relation.right.device} {relation.right.state}</span>
       </h3>

@@ -9,6 +9,12 @@ export function familyProtocol(pair: Pick<Relation, "protocol" | "family">): str
   return NAMES[pair.protocol][pair.family === "ipv4" ? 0 : 1];
 }
 
+/** The same, and whether the two meet on a link or, as OSPF allows, across an area. */
+export function relationName(pair: Relation): string {
+  const crossing = pair.protocol === "ospf" && pair.left.interface === null;
+  return crossing ? `${familyProtocol(pair)} virtual link` : familyProtocol(pair);
+}
+
 export function endName(end: { device: string; interface: string | null }): string {
   return end.interface ? `${end.device} ${end.interface}` : end.device;
 }
@@ -40,6 +46,8 @@ export function groupRelations(pairs: Relation[]): Group[] {
 /** What the map writes on a relation: the gate that fails, or its area if not the backbone. */
 export function relationLabel(pair: Relation): string {
   if (!pair.works) return `✕ ${pair.first_failing ?? ""}`;
+  const crossed = pair.gates.find((gate) => gate.gate === "transit area")?.left;
+  if (crossed) return `virtual, over area ${crossed.replace(/^0\.0\.0\./, "")}`;
   const area = pair.gates.find((gate) => gate.gate === "area")?.left;
   return area && area !== "0.0.0.0" ? `area ${area.replace(/^0\.0\.0\./, "")}` : "";
 }

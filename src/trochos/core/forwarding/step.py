@@ -158,7 +158,8 @@ class Forwarding:
                 continue
             near: dict[str, set[str]] = {}
             for relation in self.tables.relations():
-                if relation.family == family:
+                # A session of either family may carry routes of both.
+                if relation.family == family or relation.protocol == "bgp":
                     left, right = relation.left.device, relation.right.device
                     near.setdefault(left, set()).add(right)
                     near.setdefault(right, set()).add(left)

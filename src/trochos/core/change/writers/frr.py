@@ -307,24 +307,27 @@ class FrrWriter(Writer):
     def virtual_link(self, family: int, link: VirtualLink) -> Edits | None:
         opening, file = self._router("ospf", family)
         end = dotted(link.neighbour)
-        stale = [
-            row
-            for row in self._rows((opening,), file)
-            if (words := row.split())[2:4] == ["virtual-link", end] and words[0] == "area"
-        ]
-        stem = f"area {dotted(link.area)} virtual-link {end}"
+        rows = [row.split() for row in self._rows((opening,), file) if row.startswith("area ")]
+        held = [" ".join(row) for row in rows if row[2:4] == ["virtual-link", end]]
+        names = (str(link.area), dotted(link.area))
+        area = next((row[1] for row in rows if row[1] in names), names[0])
+        stem = f"area {area} virtual-link {end}"
         timers = [
             f" {name}-interval {value.value}"
             for name, value in (("hello", link.hello), ("dead", link.dead))
             if value is not None
         ]
-        lines = [stem + "".join(timers)]
+        lines = []
         if link.authentication is not None:
             lines.append(f"{stem} {_AUTHENTICATION[link.authentication.value]}")
         if link.key is not None:
             lines.append(f"{stem} authentication-key {link.key.value}")
         lines += [f"{stem} message-digest-key {id_} md5 {word.value}" for id_, word in link.digests]
-        return self._edit((opening,), tuple(stale), tuple(lines), file)
+        if timers or not lines:
+            lines.insert(0, stem + "".join(timers))
+        # What both sides say stays as it stands.
+        gone = tuple(row for row in held if row not in lines)
+        return self._edit((opening,), gone, tuple(row for row in lines if row not in held), file)
 
     def redistribute(
         self, protocol: str, family: int, what: str, like: Redistribution | None

@@ -469,6 +469,8 @@ def find(
                 gates.append(judged)
             gates.append(_near_gate(ends[0], ends[1]))
         peer_family = ends[0].peer.family if ends[0].peer else 4
+        if any(end.link is not None for end in ends) and wanted:
+            peer_family = wanted[0]  # link-local addresses carry either family's routes
         state = outcome.stuck or (ESTABLISHED, ESTABLISHED)
         relation = Relation(
             "bgp",
