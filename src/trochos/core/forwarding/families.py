@@ -122,6 +122,13 @@ class FamilyReach:
             for address in self.addresses
             if len({owner.end.device for owner in near.owners.get(address, ())}) > 1
         }
+        # What is in a routing instance of its own is walked as well: arrays know one table.
+        self.shared |= {
+            address
+            for address in self.addresses
+            for owner in near.owners.get(address, ())
+            if near.instance(owner.end.device, address) is not None
+        }
         tables = [forwarding.obeyed[name, family] for name in self.names]
         self.index, self.routes = match_columns(tables, self.addresses)
         self.ways = self._group_by_ways()

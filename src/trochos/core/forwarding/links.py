@@ -83,6 +83,14 @@ class Neighbourhood:
         """Devices that hold the address actively, without repetition."""
         return list(dict.fromkeys(o.end.device for o in self.owners.get(address, ()) if o.active))
 
+    def instance(self, device: str, address: Address) -> str | None:
+        """The routing instance that a device has an address in, if that is not the usual one."""
+        for owner in self.owners.get(address, ()):
+            interface = self.tables.links.interface(owner.end)
+            if owner.end.device == device and interface is not None:
+                return interface.vrf
+        return None
+
     def is_anycast(self, address: Address) -> bool:
         """True for one host address held on loopbacks by several devices on purpose."""
         owners = self.owners.get(address, ())

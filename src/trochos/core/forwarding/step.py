@@ -200,6 +200,10 @@ class Forwarding:
             if odd:
                 return Step(device, None, (Fate(None, "unknown", _unknown(end, odd)),), tuple(odd))
         if self.takes(device, target, arrived):
+            elsewhere = self.near.instance(device, target)
+            if elsewhere is not None:
+                reason = f"{target} is in the routing instance {elsewhere} of {device}, and those "
+                return Step(device, None, (Fate(None, "unknown", f"{reason}are not computed."),))
             return Step(device, self._local(device, target))
         if arrived is not None and not self.forwards(device, arrived, family):
             what = "is a host" if facts.is_host else "does not forward"

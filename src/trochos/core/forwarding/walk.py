@@ -175,6 +175,15 @@ class _Walker:
 
     def branches(self, start: str) -> Iterator[Branch]:
         """Depth first; the path so far is shared, each branch gets a copy at its end."""
+        source = self.packet.source
+        elsewhere = self.forwarding.near.instance(start, source) if source is not None else None
+        if elsewhere is not None:
+            reason = (
+                f"{start} sends from {source} in the routing instance {elsewhere}, and those are "
+                "not computed."
+            )
+            yield Branch([Hop(start, None, None, reason=reason)], "unknown", reason)
+            return
         yield from self._visit(start, None, [])
 
     def _visit(self, device: str, arrived: str | None, path: list[Hop]) -> Iterator[Branch]:

@@ -371,7 +371,7 @@ class _Reader:
             if (
                 parsed.matters
                 and prefix is not None
-                and "routing instance" not in (parsed.problem or "")
+                and "belongs to the routing instance" not in (parsed.problem or "")
             ):
                 self.draft.unmodelled.append(Unmodelled(source, parsed.problem or "", family))
             return
@@ -463,8 +463,7 @@ class _Reader:
             draft.loopback = name == "lo"
             self.draft.interfaces[name] = draft
         if len(words) == 4 and words[2] == "vrf" and words[3] != "default":
-            draft.vrf = words[3]
-            self.ledger.unknown(number, True, "routing instances are not computed")
+            self.instance(number, draft, words[3])
         else:
             self.ledger.understood(number)
         self.interface = draft
@@ -500,8 +499,7 @@ class _Reader:
                 Unmodelled(self.source(number), why, interface=interface.name)
             )
         elif rest[0] == "vrf" and len(rest) == 2:
-            interface.vrf = rest[1]
-            ledger.unknown(number, True, "routing instances are not computed")
+            self.instance(number, interface, rest[1])
         elif rest[0] == "bandwidth" and len(rest) > 1 and rest[1].isdigit():
             interface.bandwidth = None if negated else int(rest[1])
             interface.bandwidth_source = self.source(number)
@@ -529,6 +527,13 @@ class _Reader:
         else:
             return False
         return True
+
+    def instance(self, number: int, interface: InterfaceDraft, name: str) -> None:
+        """An interface of another routing instance: what arrives there obeys other tables."""
+        interface.vrf = name
+        why = f"it belongs to the routing instance {name}, and those are not computed"
+        self.ledger.unknown(number, True, why)
+        self.draft.unmodelled.append(Unmodelled(self.source(number), why, interface=interface.name))
 
     def address(self, number: int, words: list[str], family: int, negated: bool) -> None:
         interface = self.interface
