@@ -146,3 +146,44 @@ def test_several_parts_of_an_area_have_a_border_each_that_passes_on() -> None:
     survey = compute({"topology.json": wired(*links), **files, **other})
     assert metric6(survey, "core", "fd00:e::/64") == 20
     assert metric6(survey, "far-core", "fd01:e::/64") == 20
+
+
+def crossed(cost: int) -> Computed:
+    """A backbone of a, c and x; b reaches it by a virtual link over area 1 to a, and area 1 also
+    has a way from b to c at this cost."""
+    links = [("a", "c", 0, 10), ("c", "x", 0, 1), ("b", "a", 1, 10), ("b", "c", 1, cost)]
+    links.append(("b", "y", 2, 5))
+    names = "abcxy"
+    texts: dict[str, list[str]] = {name: [f"hostname {name}"] for name in names}
+    ports = dict.fromkeys(names, 0)
+    cables = []
+    for number, (left, right, area, price) in enumerate(links, 1):
+        ends = []
+        for side, name in ((1, left), (2, right)):
+            ports[name] += 1
+            port = f"eth{ports[name]}"
+            texts[name] += [f"interface {port}", f" ip address 10.1.{number}.{side}/24"]
+            texts[name] += [f" ip ospf area {area}", f" ip ospf cost {price}"]
+            texts[name] += [" ip ospf network point-to-point", "exit"]
+            ends += [name, port]
+        cables.append(tuple(ends))
+    homes = {"a": 0, "b": 2, "c": 0, "x": 0, "y": 2}
+    for number, name in enumerate(names, 1):
+        texts[name] += ["interface lo", f" ip address 10.9.0.{number}/32"]
+        texts[name] += [f" ip ospf area {homes[name]}", "exit"]
+        texts[name] += ["router ospf", f" ospf router-id 10.9.0.{number}"]
+    texts["a"] += [" area 1 virtual-link 10.9.0.2"]
+    texts["b"] += [" area 1 virtual-link 10.9.0.1"]
+    files = {f"devices/{n}/frr.conf": "\n".join([*rows, "exit", ""]) for n, rows in texts.items()}
+    return compute({"topology.json": wired(*cables), **files})  # type: ignore[arg-type]
+
+
+def test_ways_over_a_virtual_link_are_made_shorter_inside_the_area_it_crosses() -> None:
+    """RFC 2328, 16.3: x is 21 away over a, and 2 over c, which is in the crossed area too."""
+    near = crossed(1)
+    assert ways(near, "b", "10.9.0.4/32") == (2, {"10.1.4.2"})
+    assert ways(near, "y", "10.9.0.4/32") == (7, {"10.1.5.1"})
+    equal = crossed(20)
+    assert ways(equal, "b", "10.9.0.4/32") == (21, {"10.1.3.2", "10.1.4.2"})
+    far = crossed(30)
+    assert ways(far, "b", "10.9.0.4/32") == (21, {"10.1.3.2"})

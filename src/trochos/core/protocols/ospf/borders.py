@@ -15,9 +15,12 @@ from ..policy import filter_permits
 from ..routes import Origin, Refusal
 from .neighbours import Adjacencies
 from .router import BACKBONE, INTER, INTRA, Best, Router, offer
-from .spf import Advert, AreaGraph, Key
+from .spf import Advert, AreaGraph, Key, hop_order
+from .virtual import VirtualEnd
 
 _UNREACHABLE = 0xFFFFFF
+_PASSES = 4
+"""How often ways through crossed areas are looked for: each may make another one shorter."""
 _AVOID = 0xFF0000
 """The cost of a summary by a router that is not to be passed (RFC 6987, section 2)."""
 
@@ -45,10 +48,71 @@ class Borders:
         self._learn(BACKBONE, into.get(BACKBONE, {}))
         for router in borders:
             self._announce_backbone(router, into)
+        for _ in range(_PASSES):
+            if not self._shorten(into):
+                break
+            into = defaultdict(dict)
+            for router in borders:
+                router.discards.clear()
+                for number in router.areas:
+                    self._announce_area(router, number, into)
+                self._announce_backbone(router, into)
+        for router in borders:
             self._announce_defaults(router, into)
         for number, summaries in into.items():
             if number != BACKBONE:
                 self._learn(number, summaries)
+
+    def _shorten(self, into: dict[int, dict[Key, list[Advert]]]) -> bool:
+        """Backbone ways over a virtual link made shorter through the area that it crosses, by
+        what other borders announce there (RFC 2328, 16.3); True if any is."""
+        crossed = {
+            relation.ends[0].area
+            for relation in self.adjacencies.relations
+            if isinstance(relation.ends[0], VirtualEnd) and relation.works
+        }
+        changed = False
+        for number in sorted(crossed):
+            graph = self.graphs[number]
+            for key, adverts in into.get(number, {}).items():
+                for node, name in enumerate(graph.nodes):
+                    router = self.routers[name]
+                    if not router.is_border or name not in self._in_backbone:
+                        continue
+                    others = [advert for advert in adverts if advert.node != node]
+                    if others and self._shortened(router, graph, key, others):
+                        changed = True
+        return changed
+
+    @staticmethod
+    def _shortened(router: Router, graph: AreaGraph, key: Key, adverts: list[Advert]) -> bool:
+        node = graph.index[router.device.name]
+        total, masks, who = graph.column(adverts)
+        cost, hops = total[node], graph.hops(node, masks[node])
+        if cost >= _UNREACHABLE or not hops:
+            return False
+
+        def shorter(held: Best) -> Best | None:
+            if held.area != BACKBONE or held.own is not None or cost > held.cost:
+                return None
+            if cost < held.cost:
+                return held._replace(cost=cost, hops=hops, origin=adverts[who[node]].origin)
+            both = tuple(sorted({*held.hops, *hops}, key=hop_order))
+            return held._replace(hops=both) if both != held.hops else None
+
+        if isinstance(key, Prefix):
+            held = router.best.get(key)
+            better = shorter(held) if held is not None and held.kind in (INTRA, INTER) else None
+            if better is not None:
+                router.best[key] = better
+            return better is not None
+        ways = router.ways.get(key[1], [])
+        changed = False
+        for at, way in enumerate(ways):
+            better = shorter(way)
+            if better is not None:
+                ways[at], changed = better, True
+        return changed
 
     def _announce_area(
         self, border: Router, number: int, into: dict[int, dict[Key, list[Advert]]]
