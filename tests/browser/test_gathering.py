@@ -21,7 +21,7 @@ from surveys import ROOT
 from devices.apply import apply
 from devices.fleet import PASSWORD, USERNAME, Fleet
 from trochos.local import read_folder
-from trochos.server.gathering import tasks, vault
+from trochos.server.gathering import queueing, vault
 from trochos.server.gathering.models import InventoryDevice, Plan, StoredCredential
 
 DEMO = ROOT / "demo" / "broken"
@@ -46,7 +46,7 @@ def worker() -> Iterator[None]:
             async with one.open_async():
                 ready.set()
                 await one.run_worker_async(
-                    queues=[tasks.QUEUE],
+                    queues=[queueing.QUEUE],
                     concurrency=16,
                     install_signal_handlers=False,
                     fetch_job_polling_interval=0.3,

@@ -21,7 +21,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from devices.fleet import COMMUNITY, PASSWORD, USERNAME, Fleet
 from trochos.local import read_folder
-from trochos.server.gathering import runs, tasks, vault
+from trochos.server.gathering import queueing, runs, tasks, vault
 from trochos.server.gathering.models import (
     Gathering,
     InventoryDevice,
@@ -71,7 +71,7 @@ async def one_round() -> None:
     with app.replace_connector(connector) as held:
         async with held.open_async():
             await held.run_worker_async(
-                queues=[tasks.QUEUE],
+                queues=[queueing.QUEUE],
                 concurrency=8,
                 wait=False,
                 install_signal_handlers=False,
@@ -209,7 +209,7 @@ def test_a_worker_that_dies_loses_nothing(client: Client, fleet: Fleet) -> None:
             async with held.open_async():
                 worker = await held.job_manager.register_worker()
                 for _ in range(2):
-                    job = await held.job_manager.fetch_job([tasks.QUEUE], worker)
+                    job = await held.job_manager.fetch_job([queueing.QUEUE], worker)
                     assert job is not None
                     await sync_to_async(runs.claim)(job.task_kwargs["part"])
         await sync_to_async(connections.close_all)()

@@ -30,7 +30,8 @@ def main() -> int:
     django.setup()
     from procrastinate.contrib.django import app
 
-    from .gathering.tasks import QUEUE, STALLED
+    from .gathering.queueing import QUEUE
+    from .gathering.tasks import STALLED
 
     async def work() -> None:
         connector = app.connector.get_worker_connector()  # type: ignore[attr-defined]

@@ -22,6 +22,7 @@ from ...local import fingerprint_key
 from ..surveys.models import StoredSurvey
 from ..surveys.store import store
 from .models import OPEN, Gathering, InventoryDevice, Part, Plan
+from .queueing import PART, STORE, enqueue
 
 
 class NothingToGather(Exception):
@@ -36,8 +37,6 @@ def begin(
     Raises:
         NothingToGather: no device was named.
     """
-    from .tasks import PART, enqueue
-
     listed = list(devices)
     if not listed:
         raise NothingToGather("There is no device to gather from. Add devices first.")
@@ -95,8 +94,6 @@ def tell(number: int, step: str, done: int, of: int) -> bool:
 
 def take_in(number: int, outcome: Outcome) -> None:
     """Stores what a device gave; the last one of a run has the survey stored."""
-    from .tasks import STORE, enqueue
-
     files = device_files(outcome, fingerprint_key())
     says = outcome.problem or " ".join(outcome.gathered.missing.values())
     with transaction.atomic():
@@ -162,8 +159,6 @@ def take_up() -> int:
     A job that could not even say that it failed, because the database was gone, is over for the
     queue; its part of the run is not.
     """
-    from .tasks import PART, STORE, enqueue
-
     with transaction.atomic():
         live = ProcrastinateJob.objects.filter(status__in=("todo", "doing"))
         parts = {job.args.get("part") for job in live.filter(task_name=PART)}

@@ -4,42 +4,20 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-from functools import cache
 
 from asgiref.sync import sync_to_async
-from django.db import DEFAULT_DB_ALIAS
-from procrastinate import App
 from procrastinate.contrib.django import app
-from procrastinate.contrib.django.django_connector import DjangoConnector
-from procrastinate.manager import JobManager
-from procrastinate.tasks import configure_task
 
 from ...gather.collect import collect
 from ...gather.credentials import Credential
 from ...gather.problems import CredentialMissing
 from . import runs, vault
 from .models import StoredCredential
+from .queueing import PART, QUEUE, STORE
 
-QUEUE = "gathering"
-PART, STORE = "gathering.part", "gathering.store"
 STALLED = 30
 """Seconds without a sign of life after which a worker's jobs are given to another."""
 _TICK = 0.4
-
-
-@cache
-def _django() -> JobManager:
-    """The queue over Django's own connection."""
-    return App(connector=DjangoConnector(alias=DEFAULT_DB_ALIAS)).job_manager
-
-
-def enqueue(task: str, **arguments: int) -> None:
-    """Puts work into the queue within the transaction that is open.
-
-    In a worker the application's own connector has connections of its own; a job put in over
-    those could be taken up before the transaction that it rests on is there.
-    """
-    configure_task(name=task, job_manager=_django(), queue=QUEUE).defer(**arguments)
 
 
 def stored_credential(name: str) -> Credential:

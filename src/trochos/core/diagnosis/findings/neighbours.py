@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from ...network.addressing import dotted
 from ...network.facts import Device, End
 from ...protocols import eigrp, rip
+from ...protocols.bgp import gates as bgp
 from ...protocols.bgp import sessions
 from ...protocols.bgp.speakers import BgpFamilySpeakers
 from ...protocols.gates import Relation
@@ -28,7 +29,7 @@ _GATES = {
     "rip": tuple(gate.name for gate in rip.GATES),
     "eigrp": tuple(gate.name for gate in eigrp.GATES),
     "bgp": (
-        *(gate.name for gate in sessions.GATES),
+        *(gate.name for gate in bgp.GATES),
         "IPv4 family",
         "IPv6 family",
         "external policy",

@@ -1,6 +1,8 @@
 """BGP version 4 (RFC 4271), for all speakers at once.
 
 found       neighbours that are met at an interface or in a range
+ends        one side of a session
+gates       what has to fit for a session, read at both ends
 sessions    which pairs of speakers come to talk, gate by gate
 paths       one path with its attributes, and the order in which paths are preferred
 exchange    what a speaker takes from and gives to each neighbour

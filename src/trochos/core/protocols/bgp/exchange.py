@@ -23,8 +23,8 @@ from ..policy import (
     text_rule,
 )
 from ..routes import OWN_AS, Origin, Refusal
+from .ends import BgpEnd, has_policy, requires_policy, role
 from .paths import EXTERNAL, INTERNAL, LOCAL, MEMBER, Path
-from .sessions import BgpEnd, has_policy, requires_policy, role
 
 
 @dataclass(frozen=True, slots=True)

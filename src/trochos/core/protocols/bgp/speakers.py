@@ -21,9 +21,10 @@ from ..hops import Hops
 from ..links import Links
 from ..policy import Attributes, apply_route_map
 from ..routes import NextHop, Origin, Refusal, Route, Table
+from .ends import BgpEnd
 from .exchange import Update, default_route, give, take
 from .paths import INTERNAL, LOCAL, LOCAL_WEIGHT, Path, best_of, decided_by_age
-from .sessions import BgpEnd, Session, find
+from .sessions import Session, find
 
 _MAX_ROUNDS = 120
 Tables = Mapping[tuple[str, int], Table]

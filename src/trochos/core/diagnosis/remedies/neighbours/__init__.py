@@ -17,7 +17,7 @@ from typing import Any
 
 from ....network.addressing import dotted
 from ....network.edits import Remedy
-from ....protocols.bgp.sessions import BgpEnd
+from ....protocols.bgp.ends import BgpEnd
 from ....protocols.gates import NOTHING, Judged, Relation
 from ..bench import Bench
 from .bgp import mend_bgp, own_again, start

@@ -10,7 +10,7 @@ from ....network.addressing import Address, InterfaceAddress, Prefix
 from ....network.edits import Remedy
 from ....network.facts import Device, Interface
 from ....network.routing import BgpNeighbour
-from ....protocols.bgp.sessions import COUNTERPARTS, BgpEnd, has_policy, requires_policy, role
+from ....protocols.bgp.ends import COUNTERPARTS, BgpEnd, has_policy, requires_policy, role
 from ....protocols.gates import Judged
 from ...finding import named
 from ..bench import Bench

@@ -7,7 +7,7 @@ from typing import Any
 from ....change.writers.base import Edits
 from ....network.addressing import Address, Prefix
 from ....protocols import eigrp, rip
-from ....protocols.bgp import sessions
+from ....protocols.bgp import gates
 from ....protocols.filters import Decision, Flow, on_own_packets
 from ....protocols.gates import Relation
 from ....protocols.ospf import neighbours as ospf
@@ -21,9 +21,9 @@ _FLOWS: dict[str, Flow] = {"ospf": ospf.OWN, "rip": rip.OWN, "eigrp": eigrp.OWN}
 def let_pass(bench: Bench, relation: Relation, me: Any, other: Any) -> Mend | None:
     """A permission for the protocol at one end; nothing to do where its filter lets it pass."""
     if relation.protocol == "bgp":
-        flow, theirs, mine = sessions.OWN, other.source, me.source
+        flow, theirs, mine = gates.OWN, other.source, me.source
         # Somebody between the two may stop what the other sends, or this end itself.
-        found = other.on_the_way[0] or sessions.stopping(me, other, flow)
+        found = other.on_the_way[0] or gates.stopping(me, other, flow)
     else:
         flow, theirs, mine = _FLOWS[relation.protocol], other.address, me.address
         found = on_own_packets(me, other, flow)
