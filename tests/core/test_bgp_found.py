@@ -163,3 +163,25 @@ def test_a_neighbour_at_an_interface_that_nobody_surveyed_makes_uncertain() -> N
     files = files_of(routers)
     survey = compute(files)
     assert survey.path("left", "10.9.0.7").works == "unknown"
+
+
+def test_link_local_addresses_that_nobody_gathered_are_not_guessed() -> None:
+    survey = pair(AT_PORT, AT_PORT)
+    texts = {
+        f"devices/{device}/frr.conf": files["frr.conf"]
+        for device, files in survey.survey.files.items()
+        if device
+    }
+    bare = compute({"topology.json": wired(("left", "eth1", "right", "eth1")), **texts})
+    path = bare.path("left", "10.9.0.2")
+    assert path.works == "unknown"
+    assert "link-local address" in path.outbound.decisive.reason
+    # Where the subnet says who it is, nothing is missing.
+    numbered = pair(AT_PORT, AT_PORT, addresses=("10.1.0.1/30", "10.1.0.2/30"))
+    texts = {
+        f"devices/{device}/frr.conf": files["frr.conf"]
+        for device, files in numbered.survey.files.items()
+        if device
+    }
+    bare = compute({"topology.json": wired(("left", "eth1", "right", "eth1")), **texts})
+    assert bare.path("left", "10.9.0.2").works == "yes"

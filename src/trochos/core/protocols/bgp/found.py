@@ -10,7 +10,7 @@ from ...network.addressing import Address
 from ...network.facts import Device, End, Interface, Network
 from ...network.routing import BgpNeighbour, BgpProcess, Flag
 from ..hops import Hops
-from ..identity import link_local
+from ..identity import link_local, was_captured
 from ..links import Links
 
 
@@ -65,6 +65,29 @@ def _found(
     if address is None:
         return neighbour
     return replace(neighbour, address=address, far=(far[0].device, far[0].interface))
+
+
+def hidden(
+    device: Device, neighbour: BgpNeighbour, devices: dict[str, Device], links: Links
+) -> bool:
+    """True if a neighbour is met by a link-local address that nobody gathered: whether the two
+    talk, and by which addresses, a configuration alone does not say."""
+    if neighbour.interface is None or neighbour.address is not None:
+        return False
+    here = End(device.name, neighbour.interface.value)
+    own, segment = device.interface(here.interface), links.segment_of.get(here)
+    if own is None or segment is None:
+        return False
+    if not neighbour.link_local_only and _other_of_two(own) is not None:
+        return False
+    for end in (here, *(e for e in segment.ends if e.device != device.name)):
+        facts = devices[end.device]
+        if facts.routing.bgp is None:
+            continue
+        interface = facts.interface(end.interface)
+        if interface is not None and not was_captured(interface) and link_local(interface) is None:
+            return True
+    return False
 
 
 def _owns(device: Device, end: End, address: Address) -> bool:

@@ -23,6 +23,7 @@ from ..policy import Attributes, apply_route_map
 from ..routes import NextHop, Origin, Refusal, Route, Table
 from .ends import BgpEnd
 from .exchange import Update, default_route, give, take
+from .found import hidden
 from .paths import INTERNAL, LOCAL, LOCAL_WEIGHT, Path, best_of, decided_by_age
 from .sessions import Session, find
 
@@ -61,6 +62,8 @@ class BgpSpeakers:
         self.unsettled: dict[int, set[Key]] = {4: set(), 6: set()}
         self.outside: dict[str, list[BgpNeighbour]] = {}
         """Neighbours that lie outside of what was surveyed, per speaker."""
+        self.hidden: dict[str, list[BgpNeighbour]] = {}
+        """Neighbours that are met by addresses which nobody gathered, per speaker."""
 
     def of(self, family: int) -> BgpFamilySpeakers:
         return BgpFamilySpeakers(self, family)
@@ -77,6 +80,15 @@ class BgpSpeakers:
                 for neighbour in device.routing.bgp.neighbours
                 if not (neighbour.shutdown and neighbour.shutdown.value)
                 and self._leads_outside(device, neighbour, hops)
+            ]
+            for device in self.network.devices
+            if device.routing.bgp is not None
+        }
+        self.hidden = {
+            device.name: [
+                neighbour
+                for neighbour in device.routing.bgp.neighbours
+                if hidden(device, neighbour, hops.devices, self.links)
             ]
             for device in self.network.devices
             if device.routing.bgp is not None
@@ -471,6 +483,14 @@ class BgpFamilySpeakers:
                     "teaches it is not known"
                 )
                 out.setdefault(name, []).append(Unmodelled(neighbour.source, why, self.family))
+        for name, neighbours in self.whole.hidden.items():
+            for neighbour in neighbours:
+                why = (
+                    f"its BGP neighbour on {neighbour.called} is met by a link-local address, "
+                    "and that was not gathered"
+                )
+                item = Unmodelled(neighbour.source, why, self.family, told=True)
+                out.setdefault(name, []).append(item)
         for name, prefix in sorted(self.whole.unsettled[self.family]):
             process = self.whole.states[self.family][name].process
             why = f"BGP never settles on a path to {prefix}: neighbours change each other's choice"
