@@ -5,6 +5,10 @@ from __future__ import annotations
 import pytest
 from surveys import compute, wired
 
+from trochos.core.network.addressing import parse_prefix
+from trochos.core.network.source import Source
+from trochos.core.protocols.policy import list_permits
+from trochos.core.readers.frr.policy import PolicyReader
 from trochos.core.survey import Computed
 
 
@@ -102,3 +106,46 @@ def test_a_route_map_that_denies_is_named(way: str) -> None:
     (first, *_) = survey.diagnose(*ends(survey)).causes
     assert first.option.finding.device == "eastern" and first.certainty == "proven"
     assert "SHUT" in " ".join(source.text for source in first.option.finding.evidence)
+
+
+@pytest.mark.parametrize(
+    ("entries", "taken"),
+    [
+        (["permit 10.0.0.0 0.0.255.255"], {"10/8", "10/16", "10/24", "10.0.1/24"}),
+        (["permit ip 10.0.0.0 0.0.255.255 any"], {"10/8", "10/16", "10/24", "10.0.1/24"}),
+        (["permit ip 10.0.0.0 0.0.255.255 255.255.255.0 0.0.0.0"], {"10/24", "10.0.1/24"}),
+        (["permit ip host 10.0.0.0 host 255.255.0.0"], {"10/16"}),
+        (
+            ["deny ip 10.0.1.0 0.0.0.255 any", "permit ip any any"],
+            {"10/8", "10/16", "10/24", "10.1/16"},
+        ),
+        (["permit ip any 255.255.0.0 0.0.255.255"], {"10/16", "10/24", "10.0.1/24", "10.1/16"}),
+        (["permit host 10.0.0.0"], {"10/8", "10/16", "10/24"}),
+        (["permit 10.0.0.0"], {"10/8", "10/16", "10/24"}),
+        (["permit 10.0.0.0/16"], {"10/16", "10/24", "10.0.1/24"}),
+        (["permit 10.0.0.0/16 exact-match"], {"10/16"}),
+    ],
+)
+def test_wildcards_compare_bits_and_leave_the_length_open(
+    entries: list[str], taken: set[str]
+) -> None:
+    """As real routers filtered six routes with each of these lists."""
+    names = {
+        "10/8": "10.0.0.0/8",
+        "10/16": "10.0.0.0/16",
+        "10/24": "10.0.0.0/24",
+        "10.0.1/24": "10.0.1.0/24",
+        "10.1/16": "10.1.0.0/16",
+    }
+    reader = PolicyReader()
+    where = Source("r", "frr.conf", 1, "access-list")
+    for entry in entries:
+        assert reader.top(["access-list", "L", *entry.split()], where) is True
+    rules = reader.finish().access_lists[4, "L"]
+    found = set()
+    for name, text in names.items():
+        prefix = parse_prefix(text)
+        assert prefix is not None
+        if list_permits(rules, prefix)[0]:
+            found.add(name)
+    assert found == taken

@@ -11,7 +11,7 @@ import os
 import shutil
 import subprocess
 import time
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -162,6 +162,13 @@ class Lab:
                 return
             before = now
             time.sleep(1)
+
+    def until(self, holds: Callable[[], bool], most: int = 90) -> None:
+        """Waits until something holds, or for `most` seconds: news travels the slower the busier
+        the machine is. Whether it holds is for the caller to say."""
+        started = time.monotonic()
+        while not holds() and time.monotonic() - started < most:
+            self.settle(quiet=3, most=10)
 
     def show(self, name: str, command: str) -> str:
         """What a router answers to a read-only command."""

@@ -9,11 +9,30 @@ from .addressing import Prefix
 from .source import Source
 
 
+class Wildcard(NamedTuple):
+    """What an entry with a wildcard compares: the bits of a route's address, and of its mask,
+    that the wildcards do not leave open."""
+
+    address: int
+    open_address: int
+    mask: int = 0
+    open_mask: int = 0xFFFFFFFF
+
+    def takes(self, prefix: Prefix) -> bool:
+        """True for an IPv4 prefix whose address and mask are these."""
+        length = 0xFFFFFFFF ^ (0xFFFFFFFF >> prefix.length)
+        return (
+            prefix.network & ~self.open_address == self.address
+            and length & ~self.open_mask == self.mask
+        )
+
+
 class PrefixRule(NamedTuple):
     """One entry of a prefix list or an access list.
 
     `prefix` None matches everything. A prefix list compares the length (`least` to
-    `most`, both inclusive); an access list takes everything inside unless `exact`.
+    `most`, both inclusive); an access list takes everything inside unless `exact`, or what its
+    `wildcard` takes, if it is written with one (`prefix` is then what comes nearest to it).
     """
 
     permit: bool
@@ -23,6 +42,7 @@ class PrefixRule(NamedTuple):
     least: int | None = None
     most: int | None = None
     exact: bool = False
+    wildcard: Wildcard | None = None
 
 
 class TextRule(NamedTuple):

@@ -72,6 +72,8 @@ class Ruling:
 
 def rule_matches(rule: PrefixRule, prefix: Prefix) -> bool:
     """True if one entry of a prefix or access list matches."""
+    if rule.wildcard is not None:
+        return prefix.family == 4 and rule.wildcard.takes(prefix)
     if rule.prefix is None:
         return True
     if rule.prefix.family != prefix.family:

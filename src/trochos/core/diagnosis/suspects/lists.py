@@ -9,6 +9,7 @@ from ...network.addressing import Prefix
 from ...network.edits import Edit, Remedy
 from ...network.facts import Device, Source
 from ...network.policy import PrefixRule
+from ...protocols.policy import rule_matches
 from ...protocols.table_maps import KEPT_OUT
 from ..finding import BREAKS, Finding
 from ..remedies.bench import Bench
@@ -22,7 +23,7 @@ def lists(bench: Bench, device: Device, prefix: Prefix) -> Iterator[Suspect]:
         for (family, name), rules in lists.items():
             if family != prefix.family or not rules:
                 continue
-            deciding = next((rule for rule in rules if _matches(kind, rule, prefix)), None)
+            deciding = next((rule for rule in rules if rule_matches(rule, prefix)), None)
             if deciding is None:
                 yield from _omits(bench, device, kind, name, rules, prefix)
             elif not deciding.permit:
@@ -59,16 +60,6 @@ def undefined(bench: Bench, device: Device, prefix: Prefix) -> Iterator[Suspect]
                     ),
                     LIKELY,
                 )
-
-
-def _matches(kind: str, rule: PrefixRule, prefix: Prefix) -> bool:
-    if rule.prefix is None:
-        return True
-    if kind == "access":
-        return rule.prefix == prefix if rule.exact else rule.prefix.covers(prefix)
-    least = rule.least if rule.least is not None else rule.prefix.length
-    most = rule.most if rule.most is not None else least
-    return rule.prefix.covers(prefix) and least <= prefix.length <= most
 
 
 def _denies(
@@ -121,7 +112,7 @@ def _omits(
         for rule in rules
         if rule.permit
         and rule.prefix is not None
-        and not any(_matches(kind, rule, other) for other in known)
+        and not any(rule_matches(rule, other) for other in known)
     ]
     remedies = []
     for rule in idle[:1]:

@@ -6,9 +6,9 @@ import hashlib
 from dataclasses import dataclass, field
 from typing import Any
 
-from ...network.addressing import BITS, Prefix, parse_address, parse_prefix
+from ...network.addressing import BITS, Address, Prefix, parse_address, parse_prefix, prefix_of
 from ...network.patterns import PatternError, pattern
-from ...network.policy import Clause, Policy, PrefixRule, RouteMapEntry, TextRule
+from ...network.policy import Clause, Policy, PrefixRule, RouteMapEntry, TextRule, Wildcard
 from ...network.source import Source
 from .fate import IRRELEVANT, UNDERSTOOD, Fate, Misread, number
 
@@ -111,6 +111,8 @@ class PolicyReader:
         words = words[1:] if negated else words
         first = words[0]
         self.entry = None
+        if negated and words[1:2] != ["protocol"]:
+            return "what is taken back of a list is not followed"
         if first == "route-map":
             return self._open_map(words[1:], source)
         if first in ("ip", "ipv6") and len(words) > 1:
@@ -192,17 +194,17 @@ class PolicyReader:
         exact = rest[-1] == "exact-match"
         if exact:
             rest = rest[:-1]
-        prefix: Prefix | None
-        if rest == ["any"]:
-            prefix = None
-        elif rest[0] == "host" and len(rest) == 2:
-            prefix, exact = parse_prefix(rest[1] + f"/{BITS[family]}"), True
-        elif len(rest) == 2 and parse_address(rest[1]) is not None:
-            prefix = _wildcard(rest[0], rest[1])
-        elif len(rest) == 1:
-            prefix = parse_prefix(rest[0] if "/" in rest[0] else f"{rest[0]}/{BITS[family]}")
-        else:
-            return "an access list with protocols, ports or destinations is not computed"
+        with_mask = rest[0] == "ip" and len(rest) > 2
+        if with_mask or (rest != ["any"] and "/" not in rest[0] and family == 4):
+            # Without a length bits are compared, and a route of any length has such bits.
+            address, tail = _wild(rest[with_mask:])
+            mask, tail = _wild(tail) if with_mask else ((0, 0xFFFFFFFF), tail)
+            if tail:
+                raise Misread(f"{' '.join(tail)!r} is not understood here")
+            bits = Wildcard(*address, *mask)
+            rules[sequence] = PrefixRule(permit, _nearest(bits), source, sequence, wildcard=bits)
+            return UNDERSTOOD
+        prefix = None if rest == ["any"] else parse_prefix(rest[0]) if len(rest) == 1 else None
         if (prefix is None and rest != ["any"]) or (prefix and prefix.family != family):
             raise Misread(f"{' '.join(rest)!r} is not an IPv{family} prefix")
         rules[sequence] = PrefixRule(permit, prefix, source, sequence, exact=exact)
@@ -365,9 +367,27 @@ def _sequence(rest: list[str], rules: dict[int, PrefixRule]) -> tuple[int, list[
     return (max(rules, default=0) // 5 + 1) * 5, rest
 
 
-def _wildcard(address: str, wildcard: str) -> Prefix | None:
-    """`10.1.0.0 0.0.255.255` as a prefix; None if the wildcard is not contiguous."""
-    mask = parse_address(wildcard)
-    if mask is None or mask.family != 4 or mask.value & (mask.value + 1):
+def _wild(words: list[str]) -> tuple[tuple[int, int], list[str]]:
+    """(value, bits left open) of `any`, `host A`, `A WILDCARD` or `A`; and the words after it.
+
+    Raises:
+        Misread: it is none of these.
+    """
+    if words[:1] == ["any"]:
+        return (0, 0xFFFFFFFF), words[1:]
+    if words[:1] == ["host"]:
+        words = [*words[1:2], "0.0.0.0", *words[2:]]
+    value = parse_address(words[0]) if words else None
+    if value is None or value.family != 4:
+        raise Misread(f"{' '.join(words[:1])!r} is not an IPv4 address")
+    wildcard = parse_address(words[1]) if len(words) > 1 else None
+    left_open = wildcard.value if wildcard is not None and wildcard.family == 4 else 0
+    return (value.value & ~left_open, left_open), words[1 if wildcard is None else 2 :]
+
+
+def _nearest(wildcard: Wildcard) -> Prefix | None:
+    """The prefix that people would say instead; None if everything matches."""
+    if wildcard.open_address == 0xFFFFFFFF and wildcard.open_mask == 0xFFFFFFFF:
         return None
-    return parse_prefix(f"{address}/{32 - mask.value.bit_length()}")
+    length = 32 - wildcard.open_address.bit_length()
+    return prefix_of(Address(4, wildcard.address), length)
