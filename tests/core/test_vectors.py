@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 from surveys import compute, wired
 
 from trochos.core.survey import Computed
@@ -77,3 +79,22 @@ def test_a_distance_for_what_comes_from_some_neighbours() -> None:
     of_some = network(4, "distance 50 10.1.0.0/24 SOME", "distance 130", extra=rules)
     assert learned(of_some, "mid", 4)["10.77.1.0/24"] == (50, 2)
     assert learned(of_some, "mid", 4)["10.77.2.0/24"] == (130, 2)
+
+
+def test_ripng_tells_a_subnet_on_its_own_link() -> None:
+    """A neighbour that has only a link-local address there learns it."""
+    survey = network(6)
+    files = {
+        f"devices/{device}/{file}" if device else file: text
+        for device, held in survey.survey.files.items()
+        for file, text in held.items()
+    }
+    name = "devices/near/frr.conf"
+    files[name] = files[name].replace(" ipv6 address fd00:2::2/64\n", "")
+    for device, own in (("near", ["eth1"]), ("mid", ["eth1", "eth2"])):
+        shown = []
+        for number, port in enumerate(own, len(device)):
+            link = {"family": "inet6", "local": f"fe80::{number}", "prefixlen": 64, "scope": "link"}
+            shown.append({"ifname": port, "flags": ["UP", "LOWER_UP"], "addr_info": [link]})
+        files[f"devices/{device}/ip-addr.json"] = json.dumps(shown)
+    assert learned(compute(files), "near", 6)["fd00:2::/64"] == (120, 2)

@@ -435,7 +435,9 @@ class RipSpeakers(Told):
         for prefix, held in _with_aggregates(router, known):
             if splits and any(hop.interface == name for hop in held.hops):
                 continue
-            if splits and held.interface is not None and _is_here(speaker, prefix):
+            # RIPng tells a subnet on its own link, too (seen on real routers).
+            own = self.family == 4 and held.interface is not None
+            if splits and own and _is_here(speaker, prefix):
                 continue
             if classful and not _fits_version_1(speaker, prefix):
                 continue
