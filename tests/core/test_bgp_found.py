@@ -185,3 +185,15 @@ def test_link_local_addresses_that_nobody_gathered_are_not_guessed() -> None:
     }
     bare = compute({"topology.json": wired(("left", "eth1", "right", "eth1")), **texts})
     assert bare.path("left", "10.9.0.2").works == "yes"
+
+
+def test_of_several_speakers_on_one_link_none_is_guessed() -> None:
+    routers = {name: (65000 + n, {"eth1": ""}, AT_PORT) for n, name in enumerate("abc", 1)}
+    links = [("lan", f"p{n}", name, "eth1") for n, name in enumerate("abc", 1)]
+    survey = compute({"topology.json": wired(*links), **files_of(routers)})
+    assert survey.path("a", "10.9.0.2").works == "unknown"
+    quiet = {
+        name: (s, p, [*lines, "neighbor eth1 shutdown"]) for name, (s, p, lines) in routers.items()
+    }
+    survey = compute({"topology.json": wired(*links), **files_of(quiet)})
+    assert survey.path("a", "10.9.0.2").works == "no"

@@ -8,6 +8,10 @@ import pytest
 from core.test_reference import our_table
 from surveys import compute, wired
 
+from trochos.core.network.addressing import parse_prefix
+from trochos.core.protocols.bgp.exchange import Update, take
+from trochos.core.protocols.policy import Attributes
+from trochos.core.protocols.routes import OWN_AS, Origin, Refusal
 from trochos.core.survey import Computed
 
 SYSTEMS = {"out": 200, "a1": 65001, "a2": 65001, "b1": 65002, "far": 300}
@@ -119,14 +123,23 @@ def test_a_member_that_is_not_named_is_added() -> None:
     assert cause.effect.heals
 
 
-def test_a_path_that_was_in_the_confederation_is_not_taken_back() -> None:
-    """far announces to b1 what has been through 100 already."""
+@pytest.mark.parametrize(
+    ("confed", "path", "taken"),
+    [((), (300, 200), True), ((), (300, 200, 100), False), ((65002,), (200,), False)],
+)
+def test_a_path_that_was_here_before_is_not_taken_back(
+    confed: tuple[int, ...], path: tuple[int, ...], taken: bool
+) -> None:
+    """Neither the confederation's number nor the member's own may be in what b1 is told."""
     survey = chain()
     speakers = next(s for s in survey.tables.speakers if hasattr(s, "whole") and s.family == 4)
-    refusal = speakers.whole.why_not_told(4, "far", "b1", _prefix(survey, "out"))
-    assert refusal is not None
-
-
-def _prefix(survey: Computed, target: str):  # type: ignore[no-untyped-def]
-    wanted = f"10.9.0.{NUMBERS[target]}/32"
-    return next(p for p in survey.tables.of("far", 4).best if str(p) == wanted)
+    own, other = next(
+        sides for sides in speakers.whole.states[4]["b1"].sides if sides[1].name == "far"
+    )
+    prefix = parse_prefix("10.8.0.0/16")
+    assert prefix is not None
+    told = Attributes(prefix, as_path=path, confed=confed, next_hop=own.peer)
+    found = take(own, other, 4, Update(told, Origin("far", "a test")), 1)
+    assert isinstance(found, Refusal) != taken
+    if isinstance(found, Refusal):
+        assert found.kind == OWN_AS

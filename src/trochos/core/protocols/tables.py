@@ -91,7 +91,7 @@ class Tables:
         """
         unread = {d.name for d in self.network.devices if d.role == "unread"}
         out: dict[str, list[Unmodelled]] = {}
-        for speakers in self.speakers:
+        for speakers in self.speakers if unread else ():
             for end, name, line in speakers.listening():
                 segment = self.links.segment_of.get(end)
                 if segment is None:

@@ -70,9 +70,11 @@ def _found(
 def hidden(
     device: Device, neighbour: BgpNeighbour, devices: dict[str, Device], links: Links
 ) -> bool:
-    """True if a neighbour is met by a link-local address that nobody gathered: whether the two
-    talk, and by which addresses, a configuration alone does not say."""
+    """True if a neighbour is met by a link-local address and nobody gathered whose that is: the
+    address is not known, or several speakers share the link."""
     if neighbour.interface is None or neighbour.address is not None:
+        return False
+    if neighbour.shutdown is not None and neighbour.shutdown.value:
         return False
     here = End(device.name, neighbour.interface.value)
     own, segment = device.interface(here.interface), links.segment_of.get(here)
@@ -80,14 +82,20 @@ def hidden(
         return False
     if not neighbour.link_local_only and _other_of_two(own) is not None:
         return False
-    for end in (here, *(e for e in segment.ends if e.device != device.name)):
-        facts = devices[end.device]
-        if facts.routing.bgp is None:
-            continue
-        interface = facts.interface(end.interface)
-        if interface is not None and not was_captured(interface) and link_local(interface) is None:
-            return True
-    return False
+    far = [
+        (devices[end.device], end.interface)
+        for end in segment.ends
+        if end.device != device.name
+        and end.device in devices
+        and devices[end.device].routing.bgp is not None
+    ]
+    if len(far) > 1:
+        return True
+    met = [facts.interface(port) for facts, port in [(device, here.interface), *far]] if far else []
+    return any(
+        interface is not None and not was_captured(interface) and link_local(interface) is None
+        for interface in met
+    )
 
 
 def _owns(device: Device, end: End, address: Address) -> bool:

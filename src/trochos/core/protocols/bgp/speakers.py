@@ -114,7 +114,10 @@ class BgpSpeakers:
         segment = self.links.segment_of.get(end)
         if segment is None or segment.unread:
             return self.links.is_up(end)
-        return any(hops.devices[far.device].role == "unread" for far in segment.ends)
+        return any(
+            far.device not in hops.devices or hops.devices[far.device].role == "unread"
+            for far in segment.ends
+        )
 
     def offers(self, family: int, tables: Tables) -> dict[str, list[Route]]:
         if family == 4 or self._seen is not tables:
@@ -487,7 +490,7 @@ class BgpFamilySpeakers:
             for neighbour in neighbours:
                 why = (
                     f"its BGP neighbour on {neighbour.called} is met by a link-local address, "
-                    "and that was not gathered"
+                    "and whose that is was not gathered"
                 )
                 item = Unmodelled(neighbour.source, why, self.family, told=True)
                 out.setdefault(name, []).append(item)
