@@ -7,6 +7,11 @@ import sys
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
+
+# How long an example takes says how busy the machine is, not whether the answer is right.
+settings.register_profile("trochos", deadline=None)
+settings.load_profile("trochos")
 
 ROOT = Path(__file__).resolve().parents[1]
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "trochos.server.settings")

@@ -29,7 +29,7 @@ from ..protocols.filters import Flow
 from ..protocols.gates import Relation
 from ..readers.survey import Survey
 from .answer import Alternative, Cause, Diagnosis, Option, Trial
-from .finding import Finding
+from .finding import BREAKS, Finding
 from .findings import Context, find_all
 from .remedies.bench import Bench
 from .remedies.of_findings import remedies_of
@@ -88,6 +88,16 @@ class Search:
             out.says = self._service(path)
             return out
         start = Trial(self.base, (), path)
+        if path.works == "unknown":
+            # What hangs on something that is not known is not proven by what else would help.
+            sure = self._options(start, self.findings, looking=False)
+            sure = [o for o in sure if o.weight == SURE and o.finding.severity == BREAKS]
+            for option in sure[:FULL_LARGE]:
+                self._try(option.edits, option.remedy.title)
+            out.causes = self._unproven(sure)
+            out.says = path.sentence()
+            out.tried, out.complete = self.tried, not self.stopped
+            return out
         options: list[Option] = []
         alone: list[Option] = []
         found: list[Option] = []

@@ -35,7 +35,7 @@ def explain_decision(
         candidates.append(
             {"route": route.as_json(), "state": state, "says": says[:1].upper() + says[1:]}
         )
-    unsure = forwarding.not_computed(device, target.family, obeyed)
+    unsure = forwarding.not_computed(device, target.family, obeyed, target)
     missing = None
     prefix = missing_prefix(tables, forwarding, device, target)
     if prefix is not None and not own:

@@ -73,7 +73,10 @@ def explain_prefix(
                 route.because,
             )
         )
-    missing = forwarding.not_computed(device, prefix.family, None)
+    missing = [
+        *forwarding.strangers.lessons(device, prefix.family),
+        *forwarding.not_computed(device, prefix.family, None),
+    ]
     if not losers:
         probe = Address(prefix.family, prefix.network)
         wider = [

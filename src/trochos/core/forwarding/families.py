@@ -131,6 +131,8 @@ class FamilyReach:
         }
         tables = [forwarding.obeyed[name, family] for name in self.names]
         self.index, self.routes = match_columns(tables, self.addresses)
+        self.unsure = self._unsure()
+        """Per row the columns for which strangers may change what is computed."""
         self.ways = self._group_by_ways()
         self._along: dict[tuple[int, int], list[_Along]] = {}
         self._defaults: dict[int, tuple[list[Address | None], Bits, NDArray[np.int8]]] = {}
@@ -149,6 +151,14 @@ class FamilyReach:
         self.overlong = np.zeros(shape, dtype=bool)
         if self.names and self.addresses:
             self._solve()
+
+    def _unsure(self) -> dict[int, NDArray[np.bool_]]:
+        strangers, out = self.forwarding.strangers, {}
+        for row, name in enumerate(self.names if strangers else ()):
+            found = strangers.unsure(name, self.routes[row], self.index[row], self.addresses)
+            if found is not None and found.any():
+                out[row] = found
+        return out
 
     def _group_by_ways(self) -> NDArray[np.int32]:
         """Per device and address a route that stands for all with the same next hops.
@@ -252,6 +262,10 @@ class FamilyReach:
         self.bits[row][mine] = _DELIVERED
         edges: dict[int, NDArray[np.bool_]] = {}
         index = self.ways[row]
+        unsure = self.unsure.get(row)
+        if unsure is not None:
+            self.bits[row][unsure & ~mine] = _UNKNOWN
+            mine = mine | unsure
         for position in np.unique(index[~mine]):
             columns = np.flatnonzero((index == position) & ~mine)
             if position < 0:
@@ -397,6 +411,10 @@ class FamilyReach:
                 outbound = self._outbound(row, item, columns)
                 states.append(states_of_ping(outbound, self.back(owners[columns], source)))
             ok[columns] = combine(states)
+        unsure = self.unsure.get(row)
+        if unsure is not None:
+            # By which way it leaves, and so from which source, is not known either.
+            ok[unsure & ~self.owned[row]] = UNSURE
         return sources, back, ok
 
     @cached_property

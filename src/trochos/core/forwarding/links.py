@@ -47,6 +47,7 @@ class Neighbourhood:
     unplaced: tuple[str, ...] = ()
     """Devices that nobody could read and no wiring places: they may be on any inferred link."""
     _answers: dict[tuple[End, Address], Answer] = field(default_factory=dict)
+    _unread: set[str] | None = None
 
     def __post_init__(self) -> None:
         network = self.tables.network
@@ -104,6 +105,23 @@ class Neighbourhood:
                 if fact.address == address and not fact.value.prefix.is_host:
                     return False
         return True
+
+    def may_hold(self, address: Address) -> list[str]:
+        """The unread devices that could have an address: those on a link whose subnet holds it,
+        or any if it lies in no subnet of a device that was read."""
+        if self._unread is None:
+            self._unread = {n for n, device in self.devices.items() if device.role == "unread"}
+        if not self._unread:
+            return []
+        inside, found = False, set(self.unplaced)
+        for device in self.devices.values():
+            for interface in device.interfaces:
+                if any(fact.connected.contains(address) for fact in interface.addresses):
+                    inside = True
+                    segment = self.tables.links.segment_of.get(End(device.name, interface.name))
+                    if segment is not None:
+                        found |= {*segment.unread, *(end.device for end in segment.ends)}
+        return sorted((found & self._unread) if inside else self._unread)
 
     def interface(self, end: End) -> Interface | None:
         return self.tables.links.interface(end)

@@ -7,7 +7,6 @@ the other end of each next hop.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from ..network.addressing import FAMILY_NAMES, Address, Prefix
@@ -16,6 +15,7 @@ from ..protocols.filters import Filters
 from ..protocols.routes import Lookup, NextHop, Route, Table
 from ..protocols.tables import Tables
 from .links import Neighbourhood
+from .strangers import Strangers
 
 
 @dataclass(slots=True)
@@ -51,6 +51,8 @@ class Forwarding:
 
     tables: Tables
     near: Neighbourhood = field(init=False)
+    strangers: Strangers = field(init=False)
+    """What devices that nobody could read may change in the tables of others."""
     obeyed: dict[tuple[str, int], dict[Prefix, Route]] = field(default_factory=dict)
     filters: dict[str, Filters] = field(default_factory=dict)
     """The filters of each device that has some."""
@@ -86,13 +88,9 @@ class Forwarding:
                     else:
                         key = (End(device.name, item.interface), family)
                         self._unmodelled_ends.setdefault(key, []).append(item)
-        strangers = self.tables.strangers()
-        for name, items in strangers.items():
-            for item in items:
-                for family in (4, 6) if item.family is None else (item.family,):
-                    self._heard.setdefault((name, family), []).append(item)
-        if self._told or strangers:
-            self._spread(strangers)
+        if self._told:
+            self._spread()
+        self.strangers = Strangers(self.tables, self.near, self.matching)
 
     @property
     def devices(self) -> dict[str, Device]:
@@ -115,14 +113,21 @@ class Forwarding:
             lookup = self._lookups[key] = Lookup(self.obeyed[key])
         return lookup(target)
 
-    def not_computed(self, device: str, family: int, route: Route | None) -> list[Unmodelled]:
+    def not_computed(
+        self, device: str, family: int, route: Route | None, target: Address | None = None
+    ) -> list[Unmodelled]:
         """What could overrule the route and is not computed: here, or where it was learned.
 
         Args:
             device: who decides.
             family: 4 or 6.
             route: what it goes by; None if it has no route.
+            target: where the packet goes; without it, what depends on that is left out.
         """
+        if target is not None and self.strangers:
+            doubts = self.strangers.doubts(device, route, target)
+            if doubts:
+                return doubts
         if route is not None and route.protocol in ("connected", "local"):
             return []
         items = self._unmodelled.get((device, family), [])
@@ -141,25 +146,20 @@ class Forwarding:
         """True if routes from other devices may be less certain than the device itself."""
         return bool(self._told or self._heard)
 
-    def _spread(self, strangers: Mapping[str, list[Unmodelled]]) -> None:
-        """Who could have heard of a target from a device whose announcements are not certain,
-        or that a stranger may teach.
+    def _spread(self) -> None:
+        """Who could have heard of a target from a device whose announcements are not certain.
 
         All that speak any protocol with it, directly or over others: what one router was to
         redistribute or to let through may be missing at the far end.
         """
         for family in (4, 6):
             tellers = {name: of for (name, its), of in self._told.items() if its == family}
-            for name, items in strangers.items():
-                taught = [item for item in items if item.family in (None, family)]
-                if taught:
-                    tellers[name] = [*tellers.get(name, ()), *taught]
             if not tellers:
                 continue
             near: dict[str, set[str]] = {}
             for relation in self.tables.relations():
                 # A session of either family may carry routes of both.
-                if relation.family == family or relation.protocol == "bgp":
+                if relation.family == family or relation.carries_both:
                     left, right = relation.left.device, relation.right.device
                     near.setdefault(left, set()).add(right)
                     near.setdefault(right, set()).add(left)
@@ -212,7 +212,7 @@ class Forwarding:
                 reason = f"{device} does not forward {_ip(family)} that arrives on {arrived}."
             return Step(device, None, (Fate(None, "not-forwarding", reason),))
         route = self.matching(device, target)
-        missing = self.not_computed(device, family, route)
+        missing = self.not_computed(device, family, route, target)
         if missing:
             reason = f"{device} is not certain: {missing[0].as_seen_from(device)}."
             return Step(

@@ -260,6 +260,19 @@ class EigrpSpeakers(Told):
     def doubts(self) -> dict[str, list[Unmodelled]]:
         return {}
 
+    def least_distance(self, device: Device) -> int | None:
+        """The smallest distance that its routes could have on a device; None without it."""
+        usual = device.profile.eigrp.distance_internal
+        found = [
+            min(process.distance or (usual,))
+            for process in device.routing.eigrp
+            if process.family == self.family
+        ]
+        return min(found, default=None)
+
+    def outside(self) -> tuple[tuple[str, End, Unmodelled], ...]:
+        return ()
+
     def listening(self) -> Iterator[tuple[End, str, Source]]:
         """The ends that are up and take part."""
         for router in self.routers.values():
@@ -292,7 +305,7 @@ class EigrpSpeakers(Told):
                     _side(right, up),
                     gates,
                     up,
-                    (left, right),
+                    ends=(left, right),
                 )
             )
 

@@ -102,6 +102,8 @@ class Relation:
     gates: list[Judged] = field(default_factory=list)
     up: bool = True
     """The neighbours see each other; routes may still fail."""
+    carries_both: bool = False
+    """Routes of either family may pass over it."""
     ends: tuple[Any, Any] = (None, None)
     """The two ends as the protocol sees them."""
 

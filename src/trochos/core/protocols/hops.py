@@ -105,26 +105,27 @@ class Hops:
             current, arrived = following
         return None
 
-    def leads_outside(self, start: str, target: Address) -> bool:
-        """True if packets to the target leave what was surveyed: nobody knows who is there."""
-        current = start
+    def leaves_by(self, start: str, target: Address) -> End | None:
+        """The end by which packets to the target leave what was surveyed, where nobody knows who
+        is there; None if they do not."""
+        current, arrived = start, None
         for _ in range(_FURTHEST):
             facts = self.devices[current]
             if facts.role == "unread":
-                return True
+                return arrived
             route = self.route(current, target)
             if route is None or not route.next_hops or route.next_hops[0].action != "forward":
-                return False
+                return None
             hop = route.next_hops[0]
             end = End(current, hop.interface or "")
             segment = self.links.segment_of.get(end)
             if segment is None or segment.unread:
-                return self.links.is_up(end)
+                return end if self.links.is_up(end) else None
             following = self._next(end, hop.address or target)
             if following is None:
-                return False
-            current = following.device
-        return False
+                return None
+            arrived, current = end, following.device
+        return None
 
     def _next(self, end: End, address: Address) -> End | None:
         segment = self.links.segment_of.get(end)

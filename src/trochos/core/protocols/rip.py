@@ -248,6 +248,18 @@ class RipSpeakers(Told):
     def doubts(self) -> dict[str, list[Unmodelled]]:
         return {}
 
+    def least_distance(self, device: Device) -> int | None:
+        """The smallest distance that its routes could have on a device; None without it."""
+        found = []
+        for process in device.routing.rip:
+            if process.family == self.family:
+                usual = process.distance.value if process.distance else device.profile.rip.distance
+                found += [usual, *(item.distance for item in process.distances)]
+        return min(found, default=None)
+
+    def outside(self) -> tuple[tuple[str, End, Unmodelled], ...]:
+        return ()
+
     def listening(self) -> Iterator[tuple[End, str, Source]]:
         """The ends that are up and take part."""
         for router in self.routers.values():
@@ -283,7 +295,7 @@ class RipSpeakers(Told):
             )
         up = any(side.state == HEARS for side in sides)
         self._relations.append(
-            Relation("rip", self.family, sides[0], sides[1], outcome.gates, up, (left, right))
+            Relation("rip", self.family, sides[0], sides[1], outcome.gates, up, ends=(left, right))
         )
 
     def told(self, tables: Mapping[tuple[str, int], Table]) -> dict[str, dict[Prefix, Held]]:

@@ -54,6 +54,14 @@ class Speakers(Protocol):
     def doubts(self) -> dict[str, list[Unmodelled]]:
         """Per device: why its routes of this protocol are never certain."""
 
+    def least_distance(self, device: Device) -> int | None:
+        """The smallest distance that a route of it could have on a device; None if it is not
+        run there."""
+
+    def outside(self) -> Iterable[tuple[str, End, Unmodelled]]:
+        """Neighbours that nobody surveyed: (whose, where the way to it leaves what was read, what
+        is not known)."""
+
     def listening(self) -> Iterable[tuple[End, str, Source]]:
         """The ends on which any neighbour would be heard, with the line that makes them."""
 
@@ -83,28 +91,9 @@ class Tables:
                 out.setdefault(device, []).extend(items)
         return out
 
-    def strangers(self) -> dict[str, list[Unmodelled]]:
-        """Per device: who shares a link on which it listens to neighbours, and was not read.
-
-        What such a device would teach it is not known. What it has learned from others is not
-        touched by that.
-        """
-        unread = {d.name for d in self.network.devices if d.role == "unread"}
-        out: dict[str, list[Unmodelled]] = {}
-        for speakers in self.speakers if unread else ():
-            for end, name, line in speakers.listening():
-                segment = self.links.segment_of.get(end)
-                if segment is None:
-                    continue
-                met = sorted({*segment.unread, *(e.device for e in segment.ends)} & unread)
-                if met:
-                    why = (
-                        f"{end.interface} listens to {name} neighbours, and {', '.join(met)} on "
-                        "that link could not be read"
-                    )
-                    item = Unmodelled(line, why, speakers.family)
-                    out.setdefault(end.device, []).append(item)
-        return out
+    def outside(self) -> list[tuple[str, End, Unmodelled]]:
+        """Neighbours of all protocols that nobody surveyed."""
+        return [item for speakers in self.speakers for item in speakers.outside()]
 
     def relations(self) -> list[Relation]:
         """Every neighbour relation of every protocol."""

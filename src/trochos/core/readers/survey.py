@@ -40,6 +40,22 @@ _SUFFIX = re.compile(
 
 
 @dataclass(frozen=True, slots=True)
+class About:
+    """What `survey.json` says of a survey: when and of which network it was taken, and what a
+    person decided about its nodes (role: `lan`, `router`, `host`, `switch`)."""
+
+    title: str | None = None
+    taken_at: str | None = None
+    network: str | None = None
+    expected: tuple[str, ...] = ()
+    roles: Mapping[str, str] = field(default_factory=dict)
+
+
+ROLES = ("lan", "router", "host", "switch")
+"""What a person can say that a node is."""
+
+
+@dataclass(frozen=True, slots=True)
 class Survey:
     """Everything read from one survey.
 
@@ -51,6 +67,7 @@ class Survey:
     reading: tuple[FileReport, ...]
     files: dict[str, dict[str, str]] = field(default_factory=dict)
     drawing: wiring.Wiring = field(default_factory=wiring.Wiring)
+    about: About = field(default_factory=About)
 
     def text(self, device: str, file: str) -> str | None:
         return self.files.get(device, {}).get(file)
@@ -124,8 +141,7 @@ class _Survey:
         self.drafts: dict[str, DeviceDrafts] = {}
         self.texts: dict[str, dict[str, str]] = {}
         self.wirings: list[wiring.Wiring] = []
-        self.title: str | None = None
-        self.taken_at: str | None = None
+        self.said = About()
 
     def read(self, files: Mapping[str, bytes]) -> Survey:
         files = _without_common_folder(files)
@@ -360,8 +376,23 @@ class _Survey:
 
     def about(self, document: Document, name: str) -> None:
         root = document.root
-        self.title, self.taken_at = root.text("title"), root.text("taken_at")
+        expected = (item.value for item in root.items("expected"))
+        roles = root.get("roles")
+        given = {n: str(node.value) for n, node in roles.members().items()} if roles else {}
+        self.said = About(
+            root.text("title"),
+            root.text("taken_at"),
+            root.text("network"),
+            tuple(value for value in expected if isinstance(value, str) and value),
+            {node: role for node, role in given.items() if role in ROLES},
+        )
+        root.use_all()
         ledger = Ledger(None, name, "title and time of the survey", document.lines)
+        odd = sorted(set(given) - set(self.said.roles))
+        if odd:
+            ledger.note = (
+                f"{odd[0]} cannot be {given[odd[0]]!r}: a role is one of {', '.join(ROLES)}."
+            )
         ledger.settle_json(root, False)
         self.keep("", name, document.text)
         self.done(ledger, "")
@@ -391,7 +422,7 @@ class _Survey:
     ) -> Survey:
         """A survey of which most devices were read before."""
         self.drafts.pop("", None)
-        self.title, self.taken_at = before.network.title, before.network.taken_at
+        self.said = before.about
         self.reports += reports
         self.texts = {**before.files, **self.texts}
         unread = {name for name, device in kept.items() if device.role == "unread"}
@@ -406,6 +437,7 @@ class _Survey:
 
     def devices(self, drawing: wiring.Wiring) -> dict[str, Device]:
         roles = {node.name: node.role for node in drawing.nodes.values() if node.role}
+        roles |= self.said.roles
         out = {}
         for name, drafts in self.drafts.items():
             unstored = self.stored_apart(name, drafts)
@@ -436,10 +468,15 @@ class _Survey:
 
     def join(self, drawing: wiring.Wiring, devices: dict[str, Device]) -> Survey:
         heard = wiring.from_heard(devices.values()) if not drawing.links else None
-        segments, unread = wiring.segments_from_wiring(heard or drawing, devices)
+        known = {*self.said.expected, *(h.system for d in devices.values() for h in d.heard)}
+        known |= {name.partition(".")[0] for name in known}
+        roles = self.said.roles
+        segments, unread = wiring.segments_from_wiring(heard or drawing, devices, roles, known)
         if heard is not None:
             segments = [replace(s, reason=wiring.BY_LLDP, inferred=True) for s in segments]
-            unread = [*unread, *wiring.segments_from_wiring(drawing, devices)[1]]
+            unread = [*unread, *wiring.segments_from_wiring(drawing, devices, roles, known)[1]]
+        absent = {*self.said.expected, *(n for n, role in roles.items() if role != "lan")}
+        unread = [*unread, *sorted(absent - devices.keys() - set(unread))]
         taken = {end for segment in segments for end in segment.ends}
         if not drawing.links:
             segments += wiring.infer_segments(devices.values(), taken)
@@ -453,13 +490,13 @@ class _Survey:
         network = Network(
             tuple(devices[name] for name in sorted(devices)),
             tuple(segments),
-            self.title,
-            self.taken_at,
+            self.said.title,
+            self.said.taken_at,
             cables,
             tuple(drawing.planned),
         )
         self.reports.sort(key=lambda r: (r.device or "", r.file))
-        return Survey(network, tuple(self.reports), self.texts, drawing)
+        return Survey(network, tuple(self.reports), self.texts, drawing, self.said)
 
 
 def _encoding(text: str) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 from ..network.addressing import Prefix, parse_address
@@ -105,13 +105,22 @@ def _link(entry: Node, wiring: Wiring, seen: set[frozenset[End]]) -> None:
 
 
 def segments_from_wiring(
-    wiring: Wiring, devices: dict[str, Device]
+    wiring: Wiring,
+    devices: dict[str, Device],
+    roles: Mapping[str, str] | None = None,
+    known: Iterable[str] = (),
 ) -> tuple[list[Segment], list[str]]:
     """Groups links into segments.
 
-    A node without a folder that only joins links is a LAN segment. If the drawing gives
-    it addresses, or it hangs on one link and somebody routes to an address there that
-    no surveyed device owns, it is a device that nobody could read.
+    A node without a folder is a LAN if somebody says so, or if two of the ends that meet there
+    share or overlap one subnet. Otherwise, and if anything knows it as a device, it is one that
+    nobody could read.
+
+    Args:
+        wiring: the drawing.
+        devices: those that were read.
+        roles: what a person or the drawing says a node is.
+        known: names that something else knows as devices (LLDP, an inventory, an older survey).
 
     Returns:
         The segments, and the names of unread devices.
@@ -122,15 +131,15 @@ def segments_from_wiring(
         for mine, other in ((left, right), (right, left)):
             if mine.device in links_of:
                 links_of[mine.device].append((mine, other))
-    unread = {
-        name
-        for name in outside
-        if wiring.nodes[name].role in ("router", "host", "device")
-        or (
-            wiring.nodes[name].role != "lan"
-            and (wiring.nodes[name].addressed or _routed_to(links_of[name], devices))
-        )
-    }
+    unread, known = set[str](), set(known)
+    for name in outside:
+        role = (roles or {}).get(name) or wiring.nodes[name].role
+        if role == "lan":
+            continue
+        # Numbers in a drawing, a neighbour that spoke, or a list of devices speak of a device.
+        told = role is not None or wiring.nodes[name].addressed or name in known
+        if told or not _shares_subnet(links_of[name], devices):
+            unread.add(name)
     lans = set(outside) - unread
 
     # Union of link ends: a LAN node joins everything attached to it.
@@ -142,8 +151,16 @@ def segments_from_wiring(
             end = parent[end]
         return end
 
-    for left, right in wiring.links:
-        ends = [End(end.device, "") if end.device in lans else end for end in (left, right)]
+    for number, (left, right) in enumerate(wiring.links):
+        ends = [
+            End(end.device, "")
+            if end.device in lans
+            # Ports of an unread device that the drawing does not name are still different ones.
+            else end._replace(interface=end.interface or f"(link {number})")
+            if end.device in unread
+            else end
+            for end in (left, right)
+        ]
         parent[find(ends[0])] = find(ends[1])
     groups: dict[End, list[End]] = {}
     for end in parent:
@@ -188,24 +205,26 @@ def from_heard(devices: Iterable[Device]) -> Wiring | None:
     return wiring if wiring.links else None
 
 
-def _routed_to(links: list[tuple[End, End]], devices: dict[str, Device]) -> bool:
-    """True if this single-link node is where some surveyed router's next hop must live."""
-    if len(links) != 1:
-        return False
-    end = links[0][1]
-    device = devices.get(end.device)
-    interface = device.interface(end.interface) if device else None
-    if device is None or interface is None or device.is_host:
-        return False
-    for fact in interface.addresses:
-        for route in device.statics:
-            if (
-                route.gateway is not None
-                and fact.connected.contains(route.gateway)
-                and not any(i.has(route.gateway) for i in device.interfaces)
-            ):
-                return True
-    return False
+def _shares_subnet(links: list[tuple[End, End]], devices: Mapping[str, Device]) -> bool:
+    """True if two of the ends that meet at a node share or overlap one subnet, so that it can be
+    a LAN between them."""
+    met: dict[End, list[Prefix]] = {}
+    for _, end in links:
+        device = devices.get(end.device)
+        interface = device.interface(end.interface) if device else None
+        met[end] = [
+            fact.connected
+            for fact in (interface.addresses if interface else ())
+            if not fact.address.is_link_local and not fact.connected.is_host
+        ]
+    ends = list(met.values())
+    return any(
+        mine.overlaps(theirs)
+        for number, here in enumerate(ends)
+        for there in ends[number + 1 :]
+        for mine in here
+        for theirs in there
+    )
 
 
 def infer_segments(devices: Iterable[Device], taken: set[End]) -> list[Segment]:

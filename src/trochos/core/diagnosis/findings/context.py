@@ -22,8 +22,11 @@ class Context:
     _distance: dict[str, dict[str, int]] = field(default_factory=dict)
 
     def certain(self, device: Device, family: int) -> bool:
-        """False if something on the device that is not computed could add routes."""
-        return not self.forwarding.not_computed(device.name, family, None)
+        """False if something that is not computed could add routes to the device."""
+        forwarding = self.forwarding
+        if forwarding.strangers.lessons(device.name, family):
+            return False
+        return not forwarding.not_computed(device.name, family, None)
 
     def distance_to(self, device: str) -> dict[str, int]:
         """Links between every device and this one, over wired segments, whatever their state."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ...network.addressing import parse_address
+from ...network.addressing import Address, parse_address
 from ...network.facts import Device
 from ...network.filters import TERMINAL, Chain
 from ...protocols.filters import covers
@@ -47,10 +47,10 @@ def _idle(device: Device, chain: Chain) -> Iterator[Finding]:
             break
 
 
-def _inside(context: Context, text: str) -> bool:
-    """True if an address lies in a subnet of the survey, so that somebody should have it."""
-    address = parse_address(text)
-    return address is not None and any(
+def _inside(context: Context, address: Address) -> bool:
+    """True if an address lies in a subnet of the survey, so that somebody who was read should
+    have it."""
+    return not context.forwarding.near.may_hold(address) and any(
         fact.connected.contains(address)
         for device in context.network.devices
         for interface in device.interfaces
@@ -67,7 +67,7 @@ def _names(context: Context, device: Device) -> Iterator[Finding]:
         owners = context.forwarding.near.owner_devices(address)
         short = item.name.split(".")[0]
         meant = context.network.device(item.name) or context.network.device(short)
-        if not owners and _inside(context, item.address):
+        if not owners and _inside(context, address):
             yield Finding(
                 "name-without-owner",
                 BREAKS,
@@ -96,7 +96,7 @@ def _resolvers(context: Context, device: Device) -> Iterator[Finding]:
         address = parse_address(text)
         if address is None or address.is_loopback or context.forwarding.near.owners.get(address):
             continue
-        if _inside(context, text):
+        if _inside(context, address):
             yield Finding(
                 "resolver-without-owner",
                 BREAKS,

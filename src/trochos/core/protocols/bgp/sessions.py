@@ -90,7 +90,8 @@ def find(
             _side(ends[1], state[1]),
             gates,
             outcome.up,
-            (ends[0], ends[1]),
+            carries_both=True,
+            ends=(ends[0], ends[1]),
         )
         relations.append(relation)
         if outcome.up and families:

@@ -8,7 +8,7 @@ describes how that happens) are reported: the rounds are bounded.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
 from ...network.addressing import Address, Prefix, host_prefix
@@ -60,7 +60,7 @@ class BgpSpeakers:
         self._offers: dict[int, dict[str, list[Route]]] = {4: {}, 6: {}}
         self.states: dict[int, dict[str, _Speaker]] = {4: {}, 6: {}}
         self.unsettled: dict[int, set[Key]] = {4: set(), 6: set()}
-        self.outside: dict[str, list[BgpNeighbour]] = {}
+        self.outside: dict[str, list[tuple[BgpNeighbour, End]]] = {}
         """Neighbours that lie outside of what was surveyed, per speaker."""
         self.hidden: dict[str, list[BgpNeighbour]] = {}
         """Neighbours that are met by addresses which nobody gathered, per speaker."""
@@ -76,10 +76,10 @@ class BgpSpeakers:
         hops = Hops(self.network, self.links, tables)
         self.outside = {
             device.name: [
-                neighbour
+                (neighbour, end)
                 for neighbour in device.routing.bgp.neighbours
                 if not (neighbour.shutdown and neighbour.shutdown.value)
-                and self._leads_outside(device, neighbour, hops)
+                and (end := self._outside(device, neighbour, hops)) is not None
             ]
             for device in self.network.devices
             if device.routing.bgp is not None
@@ -103,21 +103,22 @@ class BgpSpeakers:
                 return
             self.torn |= torn
 
-    def _leads_outside(self, device: Device, neighbour: BgpNeighbour, hops: Hops) -> bool:
-        """True if a neighbour is not among the devices that were read."""
+    def _outside(self, device: Device, neighbour: BgpNeighbour, hops: Hops) -> End | None:
+        """Where the way to a neighbour leaves what was read; None if it is among the read ones."""
         if neighbour.address is not None:
             known = neighbour.address in hops.owners
-            return not known and hops.leads_outside(device.name, neighbour.address)
+            return None if known else hops.leaves_by(device.name, neighbour.address)
         if neighbour.interface is None:
-            return False
+            return None
         end = End(device.name, neighbour.interface.value)
         segment = self.links.segment_of.get(end)
         if segment is None or segment.unread:
-            return self.links.is_up(end)
-        return any(
+            return end if self.links.is_up(end) else None
+        strange = any(
             far.device not in hops.devices or hops.devices[far.device].role == "unread"
             for far in segment.ends
         )
+        return end if strange else None
 
     def offers(self, family: int, tables: Tables) -> dict[str, list[Route]]:
         if family == 4 or self._seen is not tables:
@@ -476,16 +477,37 @@ class BgpFamilySpeakers:
         """None: its neighbours are named, and those that were not read are doubts."""
         return ()
 
-    def doubts(self) -> dict[str, list[Unmodelled]]:
-        """Speakers whose choice never settles, or that listen to neighbours nobody surveyed."""
-        out: dict[str, list[Unmodelled]] = {}
+    def least_distance(self, device: Device) -> int | None:
+        """The smallest distance that its routes could have on a device; None without it."""
+        process, habits = device.routing.bgp, device.profile.bgp
+        if process is None:
+            return None
+        held = process.families.get(self.family)
+        usual = (habits.distance_external, habits.distance_internal, habits.distance_local)
+        given = [item.distance for item in held.distances] if held is not None else []
+        set_by_maps = [
+            1
+            for entries in device.policy.route_maps.values()
+            for entry in entries
+            if any(clause.what == "distance" for clause in entry.sets)
+        ]
+        return min(*((held.distance if held else None) or usual), *given, *set_by_maps, 255)
+
+    def outside(self) -> Iterator[tuple[str, End, Unmodelled]]:
+        """The neighbours that nobody surveyed: (whose, where the way to it leaves what was read,
+        what is not known)."""
         for name, neighbours in self.whole.outside.items():
-            for neighbour in neighbours:
+            for neighbour, end in neighbours:
                 why = (
                     f"its BGP neighbour {neighbour.called} is not in the survey, and what that "
                     "teaches it is not known"
                 )
-                out.setdefault(name, []).append(Unmodelled(neighbour.source, why, self.family))
+                item = Unmodelled(neighbour.source, why, self.family)
+                yield name, end, item
+
+    def doubts(self) -> dict[str, list[Unmodelled]]:
+        """Speakers whose choice never settles, or whose neighbours are hidden."""
+        out: dict[str, list[Unmodelled]] = {}
         for name, neighbours in self.whole.hidden.items():
             for neighbour in neighbours:
                 why = (

@@ -401,7 +401,7 @@ def _segment(members: list[OspfEnd], out: Adjacencies) -> None:
             _side(right, FULL, FULL),
             list(result.gates),
             result.up,
-            (left, right),
+            ends=(left, right),
         )
         if _hears(result) and _shared(left, right):
             group = group_of.get(id(left))

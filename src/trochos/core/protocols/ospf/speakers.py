@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
-from ...network.facts import End, Network, Unmodelled
+from ...network.facts import Device, End, Network, Unmodelled
 from ...network.source import Source
 from ..again import Told
 from ..gates import Relation
@@ -45,6 +45,16 @@ class OspfSpeakers(Told):
             for end in router.ends:
                 if end.speaks and end.area is not None:
                     yield end.end, end.process.name, end.area.source
+
+    def least_distance(self, device: Device) -> int | None:
+        """The smallest distance that its routes could have on a device; None without it."""
+        habits = device.profile.ospf
+        running = [p for p in device.routing.ospf if p.family == self.family]
+        found = [d for p in running for d in (*p.distance.values(), habits.distance)]
+        return min(found, default=None)
+
+    def outside(self) -> tuple[tuple[str, End, Unmodelled], ...]:
+        return ()
 
     def doubts(self) -> dict[str, list[Unmodelled]]:
         """Every router of an area in which two have one router id: nothing settles there."""

@@ -179,7 +179,7 @@ def find(routers: Mapping[str, Router], graphs: Mapping[int, AreaGraph]) -> list
                 for end, state in zip(ends, states, strict=True)
             )
             gates, family = list(result.gates), router.process.family
-            out.append(Relation("ospf", family, left, right, gates, result.up, ends))
+            out.append(Relation("ospf", family, left, right, gates, result.up, ends=ends))
     return out
 
 
