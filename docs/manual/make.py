@@ -1,5 +1,5 @@
 #!/usr/bin/env python3
-"""Writes findings.md from the kinds that the engine knows, so that the two cannot differ.
+"""Writes findings.md and limits.md from what the engine knows, so that they cannot differ.
 
 .venv/bin/python docs/manual/make.py
 """
@@ -14,6 +14,7 @@ sys.path.insert(0, str(ROOT / "src"))
 
 from trochos.core.diagnosis import suspects  # noqa: E402
 from trochos.core.diagnosis.findings import FAMILIES  # noqa: E402
+from trochos.core.readers import limits  # noqa: E402
 
 
 def page() -> str:
@@ -44,5 +45,34 @@ def page() -> str:
     return "\n".join(out)
 
 
+def limits_page() -> str:
+    """What is recognised and not computed."""
+    touches = {
+        "routed": "packets that follow a route there",
+        "links": "whatever it passes on",
+        "all": "whatever reaches the device",
+    }
+    out = [
+        "# Limits",
+        "",
+        "What Trochos recognises and does not compute. Every answer that such a line or file",
+        "touches is `unknown` and names the line; nothing that rests on it is called broken, and",
+        "nothing is proven by it.",
+        "",
+        "| feature | what the screen says | what is unknown |",
+        "|---|---|---|",
+        *(f"| {r.name} | {r.why} | {touches[r.touches]} |" for r in limits.ROWS),
+        *(f"| {name} | {said} | what it touches |" for name, said in limits.SAID_BY_READERS),
+        "",
+        "A device that stands in the wiring, in `survey.json` (`expected`, `roles`), or was heard",
+        "over LLDP, and has no folder, could not be read. It is taken not to announce prefixes",
+        "inside those that other devices own; it may offer any other way and drop whatever passes",
+        "through it. It is on nobody's way if it has one link.",
+        "",
+    ]
+    return "\n".join(out)
+
+
 if __name__ == "__main__":
+    (ROOT / "docs" / "manual" / "limits.md").write_text(limits_page())
     (ROOT / "docs" / "manual" / "findings.md").write_text(page())

@@ -122,13 +122,6 @@ class FamilyReach:
             for address in self.addresses
             if len({owner.end.device for owner in near.owners.get(address, ())}) > 1
         }
-        # What is in a routing instance of its own is walked as well: arrays know one table.
-        self.shared |= {
-            address
-            for address in self.addresses
-            for owner in near.owners.get(address, ())
-            if near.instance(owner.end.device, address) is not None
-        }
         tables = [forwarding.obeyed[name, family] for name in self.names]
         self.index, self.routes = match_columns(tables, self.addresses)
         self.unsure = self._unsure()
@@ -255,7 +248,7 @@ class FamilyReach:
         """Fills what ends at this device, and returns its edges to others."""
         name = self.names[row]
         forwarding = self.forwarding
-        if forwarding.devices[name].role == "unread":
+        if forwarding.devices[name].role == "unread" or forwarding.rewritten(name, self.family):
             self.bits[row] = _UNKNOWN
             return []
         mine = self.owned[row]
@@ -315,6 +308,7 @@ class FamilyReach:
             return
         if not self.forwarding.forwards(end.device, end.interface, self.family) and (
             self.forwarding.devices[end.device].role != "unread"
+            and not self.forwarding.rewritten(end.device, self.family)
         ):
             own = self.owned[there, columns]
             self.bits[row, columns[own]] |= _DELIVERED
@@ -335,7 +329,10 @@ class FamilyReach:
         for fate in self.forwarding.along(self.names[row], route, hop, target):
             if fate.verdict is not None:
                 bits |= BIT[fate.verdict]
-            elif fate.to is not None and self.forwarding.not_computed_on(fate.to, self.family):
+            elif fate.to is not None and (
+                self.forwarding.not_computed_on(fate.to, self.family)
+                or self.forwarding.rewritten(fate.to.device, self.family)
+            ):
                 bits |= BIT["unknown"]
             else:
                 bits |= BIT["delivered"]
@@ -415,6 +412,14 @@ class FamilyReach:
         if unsure is not None:
             # By which way it leaves, and so from which source, is not known either.
             ok[unsure & ~self.owned[row]] = UNSURE
+        # What is not known of the way out leaves only the way back to say that it surely fails.
+        dark = self.bits[row] == _UNKNOWN
+        sourced = np.array([source is not None for source in sources], dtype=bool)
+        ok[dark & ~sourced] = UNSURE
+        known = dark & sourced
+        if unsure is not None:
+            known &= ~unsure
+        ok[known] = states_of_ping(self.bits[row, known], back[known])
         return sources, back, ok
 
     @cached_property
@@ -448,8 +453,10 @@ class FamilyReach:
         if self.forwarding.not_computed_on(end, self.family):
             return np.full(columns.shape, _UNKNOWN, dtype=np.uint32)
         bits: Bits = self.bits[there, columns]
-        if self.forwarding.devices[end.device].role != "unread" and not self.forwarding.forwards(
-            end.device, end.interface, self.family
+        if (
+            self.forwarding.devices[end.device].role != "unread"
+            and not self.forwarding.rewritten(end.device, self.family)
+            and not self.forwarding.forwards(end.device, end.interface, self.family)
         ):
             bits = np.where(
                 self.owned[there, columns], _DELIVERED, np.uint32(BIT["not-forwarding"])

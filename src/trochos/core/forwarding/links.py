@@ -9,6 +9,7 @@ from ..network.addressing import Address
 from ..network.fabric import Dropped, Fabric
 from ..network.facts import Device, End, Interface
 from ..protocols.connected import address_is_active
+from ..protocols.shared import claimants
 from ..protocols.tables import Tables
 
 
@@ -48,6 +49,7 @@ class Neighbourhood:
     """Devices that nobody could read and no wiring places: they may be on any inferred link."""
     _answers: dict[tuple[End, Address], Answer] = field(default_factory=dict)
     _unread: set[str] | None = None
+    _islands: dict[str, str] | None = None
 
     def __post_init__(self) -> None:
         network = self.tables.network
@@ -84,13 +86,10 @@ class Neighbourhood:
         """Devices that hold the address actively, without repetition."""
         return list(dict.fromkeys(o.end.device for o in self.owners.get(address, ()) if o.active))
 
-    def instance(self, device: str, address: Address) -> str | None:
-        """The routing instance that a device has an address in, if that is not the usual one."""
-        for owner in self.owners.get(address, ()):
-            interface = self.tables.links.interface(owner.end)
-            if owner.end.device == device and interface is not None:
-                return interface.vrf
-        return None
+    def why_unknown(self, name: str) -> str:
+        """Why nothing is known of an unread device: a clause for people."""
+        device = self.devices.get(name)
+        return device.unknown_because if device is not None else f"{name} could not be read"
 
     def is_anycast(self, address: Address) -> bool:
         """True for one host address held on loopbacks by several devices on purpose."""
@@ -105,6 +104,32 @@ class Neighbourhood:
                 if fact.address == address and not fact.value.prefix.is_host:
                     return False
         return True
+
+    def meet(self, one: str, other: str) -> bool:
+        """True if links and read devices alone join two devices, so that an address of both is
+        one address; False where they may be kept apart on purpose."""
+        if self._islands is None:
+            self._islands = {}
+            beside: dict[str, set[str]] = {}
+            for segment in self.tables.network.segments:
+                names = {end.device for end in segment.ends}
+                for name in names:
+                    beside.setdefault(name, set()).update(names)
+            for name in self.devices:
+                waiting = [name] if name not in self._islands else []
+                while waiting:
+                    here = waiting.pop()
+                    if here in self._islands:
+                        continue
+                    self._islands[here] = name
+                    device = self.devices.get(here)
+                    if device is not None and device.role != "unread":
+                        waiting += [
+                            n
+                            for n in beside.get(here, ())
+                            if n in self.devices and self.devices[n].role != "unread"
+                        ]
+        return self._islands.get(one) == self._islands.get(other)
 
     def may_hold(self, address: Address) -> list[str]:
         """The unread devices that could have an address: those on a link whose subnet holds it,
@@ -153,6 +178,10 @@ class Neighbourhood:
                 takers.append(end)
         if takers:
             return Answer(tuple(takers))
+        claimed = [n for end in others for n in claimants(self.tables.network, end, address)]
+        if claimed:
+            who = " and ".join(sorted(set(claimed)))
+            return Answer(unknown=True, why=f"which of {who} holds {address} is not computed")
         unread = [
             end.device
             for end in others
@@ -160,7 +189,7 @@ class Neighbourhood:
         ]
         if unread:
             return Answer(
-                unknown=True, why=f"{' and '.join(sorted(set(unread)))} could not be read"
+                unknown=True, why=" and ".join(self.why_unknown(n) for n in sorted(set(unread)))
             )
         unclear = self._unknown_link_local(others, address)
         if unclear:

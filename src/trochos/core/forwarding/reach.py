@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..network.addressing import FAMILIES, Address
-from ..network.facts import Device
+from ..network.facts import Device, place_of
 from ..protocols.filters import Flow
 from .families import _DELIVERED, KEPT_ROWS, NO, PARTLY, UNSURE, YES, FamilyReach, states_of_ping
 from .sources import usable_addresses
@@ -41,10 +41,10 @@ class Pair:
 
     def as_json(self) -> dict[str, object]:
         return {
-            "from": self.device,
+            "from": place_of(self.device)["device"],
             "source": None if self.source is None else str(self.source),
             "to": str(self.target),
-            "device": self.owner,
+            **place_of(self.owner),
             "outbound": self.outbound,
             "return": self.back,
             "ok": self.ok,
@@ -268,7 +268,7 @@ def ping(
         wanted = frozenset(forwarding.near.owner_devices(target))
     outbound = walk(forwarding, name, Packet(target, source, flow=Flow()), wanted)
     if source is None:
-        return outbound, None, False
+        return outbound, None, None if outbound.state == "unknown" else False
     answering = [
         branch.last.device
         for branch in outbound.branches

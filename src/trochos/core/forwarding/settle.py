@@ -10,6 +10,7 @@ and go for ever on real routers, and is remembered in `torn`.
 from __future__ import annotations
 
 from ..network.facts import Device, End, Interface, Network
+from ..protocols.shared import with_holders
 from ..protocols.tables import Tables, compute_tables
 from .step import Forwarding
 from .walk import Leg
@@ -24,6 +25,7 @@ def settle(network: Network, before: Tables | None = None) -> tuple[Tables, Forw
         network: the facts.
         before: the tables of the network of which this is a changed copy; see `compute_tables`.
     """
+    network = with_holders(network)
     tunnels = [
         End(device.name, interface.name)
         for device in network.devices

@@ -48,7 +48,6 @@ def _usable_addresses(device: Device, family: int) -> list[tuple[Interface, Addr
     return [
         (interface, fact)
         for interface in device.interfaces
-        if interface.vrf is None
         for fact in interface.addresses
         if fact.address.family == family
         and not fact.address.is_loopback

@@ -10,7 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from ..network.addressing import FAMILY_NAMES, Address, Prefix
-from ..network.facts import Device, End, Tunnel, Unmodelled
+from ..network.facts import ALL, ROUTED, Device, End, Tunnel, Unmodelled
 from ..protocols.filters import Filters
 from ..protocols.routes import Lookup, NextHop, Route, Table
 from ..protocols.tables import Tables
@@ -65,6 +65,8 @@ class Forwarding:
     _lookups: dict[tuple[str, int], Lookup] = field(default_factory=dict)
     _unmodelled: dict[tuple[str, int], list[Unmodelled]] = field(default_factory=dict)
     _unmodelled_ends: dict[tuple[End, int], list[Unmodelled]] = field(default_factory=dict)
+    _beyond_routes: dict[tuple[str, int], list[Unmodelled]] = field(default_factory=dict)
+    """Of `_unmodelled` what touches packets for the device's own links, too."""
     _told: dict[tuple[str, int], list[Unmodelled]] = field(default_factory=dict)
     """Per device what it tells other routers on grounds that are not computed."""
     _heard: dict[tuple[str, int], list[Unmodelled]] = field(default_factory=dict)
@@ -83,6 +85,9 @@ class Forwarding:
                         continue
                     if item.interface is None:
                         self._unmodelled.setdefault((device.name, family), []).append(item)
+                        if item.touches != ROUTED:
+                            held = self._beyond_routes.setdefault((device.name, family), [])
+                            held.append(item)
                         if item.told:
                             self._told.setdefault((device.name, family), []).append(item)
                     else:
@@ -129,7 +134,7 @@ class Forwarding:
             if doubts:
                 return doubts
         if route is not None and route.protocol in ("connected", "local"):
-            return []
+            return self._beyond_routes.get((device, family), [])
         items = self._unmodelled.get((device, family), [])
         if not self.tells_unsure:
             return items
@@ -172,6 +177,11 @@ class Forwarding:
                             waiting.append(other)
                             self._heard.setdefault((other, family), []).extend(said)
 
+    def rewritten(self, device: str, family: int) -> list[Unmodelled]:
+        """What may change even packets for the device's own addresses, and is not computed."""
+        found = self._beyond_routes.get((device, family), ())
+        return [item for item in found if item.touches == ALL]
+
     def not_computed_on(self, end: End, family: int) -> list[Unmodelled]:
         """What on this interface changes packets and is not computed."""
         return self._unmodelled_ends.get((end, family), [])
@@ -193,17 +203,21 @@ class Forwarding:
         family = target.family
         facts = self.devices[device]
         if facts.role == "unread":
-            return Step(device, None, (Fate(None, "unknown", f"{device} could not be read."),))
+            return Step(
+                device,
+                None,
+                (Fate(None, "unknown", f"{device} is not known: {facts.unknown_because}."),),
+            )
         if arrived is not None:
             end = End(device, arrived)
             odd = self.not_computed_on(end, family)
             if odd:
                 return Step(device, None, (Fate(None, "unknown", _unknown(end, odd)),), tuple(odd))
+        changed = self.rewritten(device, family)
+        if changed:
+            reason = f"{device} is not certain: {changed[0].why}."
+            return Step(device, None, (Fate(None, "unknown", reason),), tuple(changed))
         if self.takes(device, target, arrived):
-            elsewhere = self.near.instance(device, target)
-            if elsewhere is not None:
-                reason = f"{target} is in the routing instance {elsewhere} of {device}, and those "
-                return Step(device, None, (Fate(None, "unknown", f"{reason}are not computed."),))
             return Step(device, self._local(device, target))
         if arrived is not None and not self.forwards(device, arrived, family):
             what = "is a host" if facts.is_host else "does not forward"

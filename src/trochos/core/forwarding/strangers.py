@@ -159,11 +159,12 @@ class Strangers:
             anywhere = self.near.unplaced if segment is None or segment.inferred else ()
             if not met and not anywhere:
                 continue
+            there = (met or anywhere)[:3]
             where = "on that link" if met else "which may be on that link,"
-            why = (
-                f"{end.interface} listens to {name} neighbours, and "
-                f"{', '.join((met or anywhere)[:3])} {where} could not be read"
-            )
+            who = f"{', '.join(there)} {where} could not be read"
+            if any(self.near.devices[n].instance for n in there if n in self.near.devices):
+                who = "on that link " + " and ".join(self.near.why_unknown(n) for n in there)
+            why = f"{end.interface} listens to {name} neighbours, and {who}"
             item = Unmodelled(line, why, family)
             entries.setdefault(place(end, met), []).append((end.device, item))
         for name, beside, item in outside:

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
 from ..network.addressing import Address
-from ..network.facts import Device, End, Tunnel, Unmodelled
+from ..network.facts import ALL, Device, End, Tunnel, Unmodelled
 from ..network.filters import ACCEPT, REJECT
 from ..protocols.filters import (
     ADVERTISEMENT,
@@ -19,7 +19,7 @@ from ..protocols.filters import (
     reverse_path,
 )
 from ..protocols.routes import Route
-from .step import Fate, Forwarding
+from .step import Fate, Forwarding, Step
 from .verdicts import DELIVERED, HOP_LIMIT, LOOP, RANK, leg_state, worst
 
 INITIAL_HOPS = 64
@@ -175,15 +175,6 @@ class _Walker:
 
     def branches(self, start: str) -> Iterator[Branch]:
         """Depth first; the path so far is shared, each branch gets a copy at its end."""
-        source = self.packet.source
-        elsewhere = self.forwarding.near.instance(start, source) if source is not None else None
-        if elsewhere is not None:
-            reason = (
-                f"{start} sends from {source} in the routing instance {elsewhere}, and those are "
-                "not computed."
-            )
-            yield Branch([Hop(start, None, None, reason=reason)], "unknown", reason)
-            return
         yield from self._visit(start, None, [])
 
     def _visit(self, device: str, arrived: str | None, path: list[Hop]) -> Iterator[Branch]:
@@ -200,10 +191,14 @@ class _Walker:
             )
             return
         step = forwarding.step(device, packet.target, arrived)
+        unclear = self._unclear_check(device, arrived)
+        if unclear:
+            reason = f"{device} is not certain: {unclear[0].as_seen_from(device)}."
+            step = Step(device, step.route, (Fate(None, "unknown", reason),), tuple(unclear))
         for item in step.caveats:
             self.caveats[item] = None
         hop = Hop(device, arrived, step.route)
-        if step.route is not None and step.route.protocol == "local":
+        if not unclear and step.route is not None and step.route.protocol == "local":
             yield self._arrived(path, hop)
             return
         if len(path) >= INITIAL_HOPS:
@@ -278,6 +273,8 @@ class _Walker:
         check = reverse_path(facts, arrived) if facts.reverse_path else None
         if check is None:
             return None
+        if self.forwarding.not_computed(device, 4, None):
+            return None  # by which table the way back is looked up is not certain: see `_visit`
         route = self.forwarding.matching(device, source)
         exits = {hop.interface for hop in route.obeyed_hops} if route is not None else set()
         if route is not None and (check[0] == "loose" or arrived in exits):
@@ -288,6 +285,15 @@ class _Walker:
             f"{device} drops it silently: it came in by {arrived}, and {device} has {way} "
             f"(reverse-path check, {check[1].text})."
         )
+
+    def _unclear_check(self, device: str, arrived: str | None) -> list[Unmodelled]:
+        """What makes a reverse-path check uncertain; empty where none is made."""
+        source, facts = self.packet.source, self.forwarding.devices[device]
+        if arrived is None or source is None or source.family == 6 or self.packet.flow is None:
+            return []
+        if not facts.reverse_path or reverse_path(facts, arrived) is None:
+            return []
+        return self.forwarding.not_computed(device, 4, None)
 
     def _filter(self, hop: Hop, leaving: str | None) -> tuple[str, str] | None:
         """(verdict, reason) if a filter of the device ends the packet; notes what it passed."""
@@ -395,8 +401,11 @@ def passed_by(leg: Leg) -> frozenset[str]:
 
 def guards(device: Device) -> bool:
     """True if the device may stop pings for what they are, and not for where they go."""
-    return (bool(device.filters) and Filters(device).may_stop_pings()) or any(
-        item.mode != "off" for item in device.reverse_path
+    return (
+        (bool(device.filters) and Filters(device).may_stop_pings())
+        or any(item.mode != "off" for item in device.reverse_path)
+        # The reply to what was changed on the way goes to somebody else.
+        or any(item.touches == ALL for item in device.unmodelled)
     )
 
 

@@ -15,6 +15,7 @@ from .filters import NO_SERVICES, Chain, ReversePath, Services
 from .habits import BgpHabits, EigrpHabits, OspfHabits, RipHabits
 from .policy import NO_POLICY, Policy
 from .routing import NO_ROUTING, Routing
+from .shared import SharedGateway
 from .source import Source
 
 __all__ = [
@@ -122,7 +123,7 @@ class Interface:
     forwarding_source: Source | None = None
     order: int = 0
     vrf: str | None = None
-    """A routing instance other than the default one: not computed, so reported."""
+    """The routing instance that it belongs to, until that is set apart as a node of its own."""
     ignores_carrier: bool = False
     """Routes over this interface stay although the line is down."""
     point_to_point: bool = False
@@ -174,8 +175,15 @@ class StaticRoute:
     same prefix and metric, the kernel uses the first alone."""
 
 
+ROUTED, LINKS, ALL = "routed", "links", "all"
+
+
 class Unmodelled(NamedTuple):
-    """A line we read, know to matter, and do not compute: what it touches is unknown."""
+    """A line we read, know to matter, and do not compute: what it touches is unknown.
+
+    `touches` says which packets: those that follow a route (ROUTED), also those for the device's
+    own links (LINKS), also those for its own addresses (ALL).
+    """
 
     source: Source
     why: str
@@ -185,6 +193,7 @@ class Unmodelled(NamedTuple):
     """Set if only packets that arrive on this interface are touched."""
     told: bool = False
     """Set if it also touches what this device tells other routers."""
+    touches: str = ROUTED
 
     def as_seen_from(self, device: str) -> str:
         """What is not computed, naming the device where it is another one's announcement."""
@@ -250,6 +259,22 @@ class Device:
     filters: tuple[Chain, ...] = ()
     reverse_path: tuple[ReversePath, ...] = ()
     services: Services = NO_SERVICES
+    shared: tuple[SharedGateway, ...] = ()
+    """Its parts in addresses that it shares with others."""
+    instance: str = ""
+    """The routing instance that this node is, named DEVICE/INSTANCE; "" for a device itself."""
+
+    @property
+    def chassis(self) -> str:
+        """The device that this node is, or is an instance of."""
+        return self.name.removesuffix(f"/{self.instance}") if self.instance else self.name
+
+    @property
+    def unknown_because(self) -> str:
+        """Why nothing is known of an unread one: a clause for people."""
+        if self.instance:
+            return f"the routing instance {self.instance} of {self.chassis} is not computed"
+        return f"{self.name} could not be read"
 
     @property
     def is_host(self) -> bool:
@@ -258,7 +283,7 @@ class Device:
     @property
     def configured(self) -> bool:
         """True if its configuration was gathered, and not only what its system showed."""
-        return self.profile.name.startswith(("FRR", "YANG"))
+        return self.role != "unread" and self.profile.name.startswith(("FRR", "YANG"))
 
     def interface(self, name: str) -> Interface | None:
         for interface in self.interfaces:
@@ -330,6 +355,12 @@ class GatheredRoute(NamedTuple):
     selected: bool
     next_hops: tuple[tuple[str, str | None, str | None], ...]
     """(action, address, interface) per next hop."""
+
+
+def place_of(node: str) -> dict[str, str]:
+    """A node as documents name it: its device, and its routing instance where it is one."""
+    device, _, instance = node.partition("/")
+    return {"device": device, "instance": instance} if instance else {"device": device}
 
 
 class End(NamedTuple):

@@ -31,8 +31,6 @@ def connected_routes(device: Device, family: int, links: Links) -> list[Route]:
     routes: list[Route] = []
     seen: set[tuple[object, str]] = set()
     for interface in device.interfaces:
-        if interface.vrf is not None:
-            continue
         end = End(device.name, interface.name)
         for fact in interface.addresses:
             address = fact.address

@@ -126,8 +126,6 @@ def ends_of(device: Device, process: EigrpProcess, links: Links) -> list[EigrpEn
     identity = router_id(device, process.router_id, links)
     out = []
     for interface in device.interfaces:
-        if interface.vrf is not None:
-            continue
         settings = process.interfaces.get(interface.name) or EigrpInterface(interface.name)
         facts = [
             f

@@ -19,7 +19,7 @@ def router_id(device: Device, configured: Number | None, links: Links) -> Number
         return configured
     best: tuple[bool, int, Source] | None = None
     for interface in device.interfaces:
-        if not interface.enabled or interface.vrf is not None:
+        if not interface.enabled:
             continue
         for fact in interface.addresses:
             if fact.address.family != 4 or fact.address.is_loopback:

@@ -86,8 +86,6 @@ def ends_of(device: Device, process: RipProcess, links: Links) -> list[RipEnd]:
     out = []
     habits = device.profile.rip
     for interface in device.interfaces:
-        if interface.vrf is not None:
-            continue
         settings = process.interfaces.get(interface.name) or RipInterface(interface.name)
         end = End(device.name, interface.name)
         facts = [

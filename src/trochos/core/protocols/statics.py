@@ -220,11 +220,6 @@ class StaticResolver:
     def _down(self, static: StaticRoute) -> Resolution | None:
         end = End(self.device.name, static.interface or "")
         interface = self.interfaces[static.interface or ""]
-        if interface.vrf is not None:
-            return Resolution(
-                problem=UNRESOLVED,
-                why=f"{interface.name} belongs to the routing instance {interface.vrf}.",
-            )
         # A Linux host keeps its routes while only the line is down; packets die there.
         stands = interface.enabled if static.kernel else self.links.usable_for_routes(end)
         if stands:

@@ -20,6 +20,7 @@ from ..network.facts import (
 from ..network.filters import NO_SERVICES, Chain, ReversePath, Services
 from ..network.policy import NO_POLICY, Policy
 from ..network.routing import NO_ROUTING, Routing
+from ..network.shared import SharedGateway
 from .located_json import Document
 
 
@@ -59,6 +60,11 @@ class InterfaceDraft:
     bandwidth: int | None = None
     bandwidth_source: Source | None = None
     order: int = 0
+
+
+def interface_key(name: str, instance: str | None) -> str:
+    """Under which an interface is kept: each routing instance has a loopback of its own."""
+    return f"{name}@{instance}" if instance and name == "lo" else name
 
 
 @dataclass(slots=True)
@@ -101,6 +107,7 @@ class CaptureDraft:
     heard: list[Heard] = field(default_factory=list)
     resolved: list[Resolved] = field(default_factory=list)
     probes: list[ProbeFact] = field(default_factory=list)
+    shared: list[SharedGateway] = field(default_factory=list)
     read_at: tuple[str, str] | None = None
 
 

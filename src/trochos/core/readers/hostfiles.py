@@ -11,6 +11,7 @@ from ..network.addressing import parse_address
 from ..network.facts import Source
 from ..network.filters import HostName, ReversePath, Services, Socket
 from .drafts import CaptureDraft
+from .located_json import IRRELEVANT, UNDERSTOOD, Document, Node
 from .report import Ledger, split_lines
 
 SYSCTL_KIND = "kernel settings"
@@ -57,6 +58,30 @@ def read_sysctl(device: str, file: str, text: str) -> tuple[CaptureDraft, Ledger
             continue
         ledger.irrelevant(number)
     return draft, ledger
+
+
+def looks_like_settings(root: Node) -> bool:
+    """True for the same settings as one JSON object, name to value."""
+    keys = root.members()
+    return bool(keys) and all(key.startswith(("net.", "kernel.", "vm.", "fs.")) for key in keys)
+
+
+def read_settings(document: Document, device: str, file: str) -> CaptureDraft:
+    """Reads forwarding and reverse-path checks of a JSON object."""
+    draft = CaptureDraft(file)
+    for key, node in document.root.members().items():
+        node.seen = IRRELEVANT
+        value = str(node.value)
+        source = Source(device, file, node.line, document.quote(node), f"/{key}")
+        rp_filter = _RP_FILTER.match(key)
+        if key in _FORWARDING and value in ("0", "1"):
+            draft.forwarding[_FORWARDING[key]] = value == "1"
+            draft.forwarding_source = source
+            node.seen = UNDERSTOOD
+        elif rp_filter is not None and value in _MODES:
+            draft.reverse_path.append(ReversePath(rp_filter.group(1), _MODES[value], source))
+            node.seen = UNDERSTOOD
+    return draft
 
 
 # -- names ---------------------------------------------------------------------------

@@ -18,6 +18,7 @@ from ..network.addressing import (
     parse_prefix,
 )
 from ..network.facts import (
+    LINKS,
     AddressFact,
     Carried,
     GatheredRoute,
@@ -28,7 +29,7 @@ from ..network.facts import (
     Unmodelled,
 )
 from . import tunnels
-from .drafts import CaptureDraft, InterfaceDraft
+from .drafts import CaptureDraft, InterfaceDraft, interface_key
 from .located_json import Document, Node
 
 LINUX = Profile(
@@ -46,8 +47,10 @@ KINDS = {
     "neigh": "neighbour cache of a Linux device",
     "vlan": "VLANs of a Linux bridge",
     "tunnel": "tunnels of a Linux device",
+    "rule": "rules of a Linux device",
     "empty": "an empty list",
 }
+RULES = "rules that choose a table by more than the target (policy routing) are not computed"
 
 _LINK_IRRELEVANT = [
     "ifindex",
@@ -153,7 +156,6 @@ _LAYERED = {
     "wireguard": TUNNELS,
     "vti": TUNNELS,
     "xfrm": TUNNELS,
-    "vrf": "routing instances are not computed",
 }
 
 
@@ -186,6 +188,8 @@ def kind_of(root: Node) -> str | None:
             return "addr"
         if "flags" in keys or "link_type" in keys:
             return "link"
+    if {"priority", "table"} <= keys or {"priority", "action"} <= keys:
+        return "rule"
     if "dst" in keys:
         if "lladdr" in keys or ("state" in keys and "dev" in keys):
             return "neigh"
@@ -203,9 +207,12 @@ def read_links(
         if not name:
             continue
         source = _source(device, file, document, entry.peek("ifname") or entry, f"/{position}")
+        instance = entry.text("vrf")
         interface = draft.interfaces.setdefault(
-            name, InterfaceDraft(name, source, order=entry.integer("ifindex") or position)
+            interface_key(name, instance),
+            InterfaceDraft(name, source, order=entry.integer("ifindex") or position),
         )
+        interface.vrf = instance or interface.vrf
         entry.ignore(*_LINK_IRRELEVANT)
         flag_node = entry.get("flags")
         flags = set()
@@ -291,6 +298,9 @@ def _read_link_kind(
     entry.ignore("link")
     if master is not None:
         slave = linkinfo.text("info_slave_kind") if linkinfo is not None else None
+        if slave == "vrf":
+            interface.vrf = entry.text("master")
+            return
         if slave in (None, "bridge"):
             interface.master = entry.text("master")
             state = linkinfo.get("info_slave_data") if linkinfo is not None else None
@@ -431,7 +441,10 @@ def read_routes(document: Document, device: str, file: str) -> CaptureDraft:
             entry.ignore_all()
             continue
         table = entry.peek("table")
-        if table is not None and table.value not in ("main", 254, "254"):
+        if entry.text("vrf") is not None or (
+            table is not None and table.value not in ("main", 254, "254")
+        ):
+            entry.ignore_all()  # by itself no packet looks there: rules and instances do
             continue
         entry.get("table")
         entry.ignore(*_ROUTE_IRRELEVANT)
@@ -484,6 +497,25 @@ def read_routes(document: Document, device: str, file: str) -> CaptureDraft:
                     entry=position if prefix.family == 4 else 0,
                 )
             )
+    return draft
+
+
+def read_rules(document: Document, device: str, file: str) -> CaptureDraft:
+    """Reads `ip -j rule`: the three that every kernel has change nothing."""
+    draft, root = CaptureDraft(file), document.root
+    tables = {str(entry.text("table")) for entry in root.elements()}
+    both = {str(n.value) for e in root.elements() for n in e.members().values()}
+    family = 6 if any(":" in text for text in both) or "default" not in tables else 4
+    for entry in root.elements():
+        usual = {"local": 0, "main": 32766, "default": 32767}.get(str(entry.text("table")))
+        plain = not (entry.members().keys() - {"priority", "src", "table", "protocol"})
+        everywhere = entry.text("src") in ("all", None) and entry.integer("priority") == usual
+        entry.ignore_all()
+        if entry.text("vrf") is not None or (usual is not None and plain and everywhere):
+            continue
+        source = _source(device, file, document, entry)
+        entry.seen = 0
+        draft.unmodelled.append(Unmodelled(source, RULES, family, touches=LINKS))
     return draft
 
 

@@ -11,6 +11,7 @@ from ..network.facts import AddressFact, Device, GatheredRoute, Interface, Profi
 from ..network.filters import NO_SERVICES, Services
 from ..network.policy import NO_POLICY, Policy
 from ..network.routing import NO_ROUTING, Routing
+from ..network.shared import SharedGateway
 from . import iproute
 from .drafts import CaptureDraft, ConfigDraft, DeviceDrafts, InterfaceDraft
 from .yang import data as yang
@@ -24,7 +25,8 @@ def merged_device(name: str, drafts: DeviceDrafts, role: str | None) -> Device:
     ):
         if drafts.unread_files or not captures:
             return Device(name, role="unread")
-    interfaces = _interfaces(name, configs, captures)
+    shared = tuple(item for capture in captures for item in capture.shared)
+    interfaces = _without_shared(_interfaces(name, configs, captures), shared)
     routing = [config for config in configs if config.routes]
     forwarding: list[bool | None] = [None, None]
     forwarding_source: Source | None = None
@@ -106,7 +108,27 @@ def merged_device(name: str, drafts: DeviceDrafts, role: str | None) -> Device:
         heard=tuple(item for capture in captures for item in capture.heard),
         resolved=tuple(item for capture in captures for item in capture.resolved),
         probes=tuple(item for capture in captures for item in capture.probes),
+        shared=shared,
         read_at=next((c.read_at for c in captures if c.read_at), None),
+    )
+
+
+def _without_shared(
+    interfaces: tuple[Interface, ...], shared: tuple[SharedGateway, ...]
+) -> tuple[Interface, ...]:
+    """Who holds a shared address at the moment is state: it is computed, not taken from there."""
+    if not shared:
+        return interfaces
+    return tuple(
+        replace(
+            interface,
+            addresses=tuple(
+                fact
+                for fact in interface.addresses
+                if not fact.captured or not any(part.holds(fact.address) for part in shared)
+            ),
+        )
+        for interface in interfaces
     )
 
 
@@ -163,6 +185,7 @@ def _interfaces(
                 known.addresses_known |= draft.addresses_known
                 known.mtu = known.mtu or draft.mtu
                 known.mac = known.mac or draft.mac
+                known.vrf = known.vrf or draft.vrf
                 known.carrier = known.carrier if known.carrier is not None else draft.carrier
                 known.enabled = known.enabled if known.enabled is not None else draft.enabled
                 known.enabled_source = known.enabled_source or draft.enabled_source
@@ -188,7 +211,11 @@ def _interfaces(
     )
     out = []
     for name in dict.fromkeys([*captured, *configured]):
-        out.append(_interface(device, name, configured.get(name), captured.get(name), speaks))
+        out.append(
+            _interface(
+                device, name.partition("@")[0], configured.get(name), captured.get(name), speaks
+            )
+        )
     out.sort(key=lambda i: (not i.loopback, i.order) if not captured else (False, i.order))
     return tuple(out)
 
@@ -246,7 +273,7 @@ def _interface(
         forwarding=(base.forwarding[0], base.forwarding[1]),
         forwarding_source=base.forwarding_source,
         order=live.order if live else (config.order if config else 0),
-        vrf=config.vrf if config else None,
+        vrf=(config.vrf if config else None) or (live.vrf if live else None),
         ignores_carrier=bool(config and config.ignores_carrier),
         point_to_point=bool(live and live.point_to_point) or bool(config and config.tunnel),
         tunnel=config.tunnel if config else None,

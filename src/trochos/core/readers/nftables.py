@@ -6,7 +6,7 @@ import ipaddress
 from collections.abc import Iterator
 
 from ..network.addressing import Prefix, parse_address, parse_prefix
-from ..network.facts import Source, Unmodelled
+from ..network.facts import ALL, Source, Unmodelled
 from ..network.filters import (
     ACCEPT,
     CONTINUE,
@@ -122,7 +122,7 @@ class _Reader:
 
     def report(self, source: Source, why: str) -> None:
         """Something that decides about packets and is not computed."""
-        self.draft.unmodelled.append(Unmodelled(source, why))
+        self.draft.unmodelled.append(Unmodelled(source, why, touches=ALL))
 
     def chain(self, node: Node, path: str) -> Chain:
         hook = node.text("hook")

@@ -16,13 +16,29 @@ from ..network.fabric import Fabric
 from ..network.facts import (
     Device,
     Network,
+    Source,
+    Unmodelled,
     Unstored,
 )
 from ..network.quiet import without_collecting
-from . import gathering, hostfiles, iproute, nftables, probes, reports, snmp, stored, wiring
+from . import (
+    gathering,
+    hostfiles,
+    iproute,
+    keepalived,
+    limits,
+    namespaces,
+    nftables,
+    probes,
+    reports,
+    snmp,
+    stored,
+    wiring,
+)
 from .drafts import CaptureDraft, DeviceDrafts
 from .frr import tables as frr_tables
 from .frr import text as frr_text
+from .instances import ends_apart, set_apart
 from .located import DataError, parse_data
 from .located_json import Document, Node
 from .located_xml import looks_like as is_xml
@@ -95,7 +111,7 @@ def read_again(survey: Survey, changed: Mapping[str, Mapping[str, str]]) -> Surv
         for device, files in changed.items():
             for name, text in sorted(files.items(), key=lambda f: ("tunnel" not in f[0], f)):
                 partial.file(device, name, text)
-        kept = {d.name: d for d in survey.network.devices if d.name not in changed}
+        kept = {d.name: d for d in survey.network.devices if d.chassis not in changed}
         reports = [report for report in survey.reading if report.device not in changed]
         return partial.assemble(survey, kept, reports)
 
@@ -215,7 +231,8 @@ class _Survey:
             self.keep(device, name, text)
             self.done(Ledger(device or None, name, "empty file", lines), device)
             return
-        if stripped[0] in "{[" or is_xml(text):
+        headed = re.match(r"\[[A-Z][A-Za-z]*\]", stripped)  # a section's head, no JSON
+        if (stripped[0] in "{[" and headed is None) or is_xml(text):
             self.data_file(device, name, text, lines, flat)
             return
         if name in ("expectations.yaml", "expectations.yml") and not device:
@@ -226,7 +243,12 @@ class _Survey:
             self.done(ledger, "")
             return
         self.keep(device, name, text)
-        if frr_text.looks_like(text):
+        limit = limits.of_text(text) if device else None
+        if device and keepalived.looks_like(text):
+            self.capture(device, keepalived.read(device, name, text))
+        elif limit is not None:
+            self.limited(device, name, lines, *limit)
+        elif frr_text.looks_like(text):
             config, ledger = frr_text.read(device, name, text)
             self.draft(device).configs.append(config)
             if config.hostname and config.hostname != device:
@@ -255,6 +277,20 @@ class _Survey:
             ledger.note = "Nothing here reads this kind of file, so it was left aside."
             self.draft(device).unread_files += 1
             self.done(ledger, device)
+
+    def limited(
+        self, device: str, name: str, lines: list[str], limit: limits.Limit, number: int
+    ) -> None:
+        """A file of a feature that is recognised and not computed."""
+        ledger = Ledger(device, name, limit.name, lines)
+        ledger.unknown(number, True, limit.why)
+        for other in range(1, len(lines) + 1):
+            ledger.irrelevant(other)
+        ledger.note = f"This is {limit.name}: {limit.why}."
+        source = Source(device, name, number, lines[number - 1].strip())
+        item = Unmodelled(source, limit.why, touches=limit.touches)
+        self.draft(device).captures.append(CaptureDraft(name, unmodelled=[item]))
+        self.done(ledger, device)
 
     def capture(self, device: str, read: tuple[CaptureDraft, Ledger]) -> None:
         self.draft(device).captures.append(read[0])
@@ -334,6 +370,10 @@ class _Survey:
             ledger = Ledger(device, name, iproute.KINDS[kind], lines)
             self.draft(device).captures.append(iproute.read_neighbours(document, device, name))
             ledger.settle_json(root, False)
+        elif kind == "rule":
+            ledger = Ledger(device, name, iproute.KINDS[kind], lines)
+            self.draft(device).captures.append(iproute.read_rules(document, device, name))
+            ledger.settle_json(root, False)
         elif kind in ("addr", "link", "route", "tunnel", "vlan"):
             ledger = Ledger(device, name, iproute.KINDS[kind], lines)
             known = {port for c in self.draft(device).captures for port in c.tunnels}
@@ -357,6 +397,14 @@ class _Survey:
             ledger = Ledger(device, name, nftables.KIND, lines)
             self.draft(device).captures.append(nftables.read(document, device, name))
             ledger.settle_json(root)
+        elif hostfiles.looks_like_settings(root):
+            ledger = Ledger(device, name, hostfiles.SYSCTL_KIND, lines)
+            self.draft(device).captures.append(hostfiles.read_settings(document, device, name))
+            ledger.settle_json(root, False)
+        elif namespaces.looks_like(root):
+            ledger = Ledger(device, name, namespaces.KIND, lines)
+            self.draft(device).captures.append(namespaces.read(document, device, name))
+            ledger.settle_json(root, False)
         elif frr_tables.looks_like(root):
             ledger = Ledger(device, name, frr_tables.KIND, lines)
             self.draft(device).captures.append(frr_tables.read(root, name))
@@ -425,7 +473,7 @@ class _Survey:
         self.said = before.about
         self.reports += reports
         self.texts = {**before.files, **self.texts}
-        unread = {name for name, device in kept.items() if device.role == "unread"}
+        unread = {n for n, d in kept.items() if d.role == "unread" and not d.instance}
         drawn_only = unread - set(self.texts)
         devices = {n: d for n, d in kept.items() if n not in drawn_only}
         old = {device.name: device for device in before.network.devices}
@@ -482,6 +530,8 @@ class _Survey:
             segments += wiring.infer_segments(devices.values(), taken)
         for name in unread:
             devices[name] = Device(name, role="unread")
+        devices = set_apart(devices)
+        segments = ends_apart(segments, devices)
         fabric = Fabric(devices, segments)
         cables = tuple(segments) if fabric.switched else ()
         if cables:

@@ -233,7 +233,7 @@ def infer_segments(devices: Iterable[Device], taken: set[End]) -> list[Segment]:
     for device in devices:
         for interface in device.interfaces:
             end = End(device.name, interface.name)
-            if interface.loopback or end in taken or interface.vrf or interface.tunnel:
+            if interface.loopback or end in taken or interface.tunnel:
                 continue
             for fact in interface.addresses:
                 prefix = fact.value.prefix

@@ -37,7 +37,9 @@ def find(context: Context) -> Iterator[Finding]:
                 "device-unread",
                 NOTES,
                 device.name,
-                f"{device.name} could not be read.",
+                f"{device.unknown_because[:1].upper()}{device.unknown_because[1:]}."
+                if device.instance
+                else f"{device.unknown_because}.",
                 "What it does with packets is unknown, and so is every answer that depends on it.",
                 (),
             )
@@ -78,7 +80,12 @@ def _conflicts(context: Context) -> Iterator[Finding]:
         ends = sorted(
             ends, key=lambda end: (_fits(context, end, address), _named(context, end), end)
         )
-        first, other = ends[0], next(end for end in ends if end.device != ends[0].device)
+        first = ends[0]
+        rest = (end for end in ends if end.device != first.device)
+        met = next((end for end in rest if near.meet(first.device, end.device)), None)
+        if met is None:
+            continue
+        other = met
         yield Finding(
             "address-conflict",
             BREAKS if both else RISKS,

@@ -91,8 +91,6 @@ def ends_of(device: Device, process: OspfProcess, links: Links) -> list[OspfEnd]
     identity = router_id(device, process.router_id, links)
     out: list[OspfEnd] = []
     for interface in device.interfaces:
-        if interface.vrf is not None:
-            continue
         settings = process.interfaces.get(interface.name) or OspfInterface(interface.name)
         end = End(device.name, interface.name)
         up = links.hears(end)

@@ -12,9 +12,10 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from ...network.addressing import parse_interface_address, parse_prefix
-from ...network.facts import AddressFact, Source, StaticRoute, Unmodelled
+from ...network.facts import LINKS, AddressFact, Source, StaticRoute, Unmodelled
 from ...network.routing import Routing
-from ..drafts import ConfigDraft, InterfaceDraft
+from ..drafts import ConfigDraft, InterfaceDraft, interface_key
+from ..limits import Limit, of_line
 from ..report import Ledger, split_lines
 from .bgp import BgpReader
 from .eigrp import EigrpReader
@@ -258,7 +259,10 @@ class _Reader:
     def section_line(self, number: int, words: list[str]) -> None:
         assert self.section is not None
         kind, name = self.section
-        if kind == "router":
+        limit = of_line(" ".join(words)) if kind == "router" else None
+        if limit is not None:
+            self.limited(number, limit)
+        elif kind == "router":
             self.protocol_line(number, name, words)
         elif kind in ("route-map", "key-chain"):
             source = self.source(number)
@@ -278,8 +282,8 @@ class _Reader:
                 self.ledger.unknown(
                     number, True, f"it belongs to the routing instance {name}, not computed here"
                 )
-        elif kind == "pbr":
-            self.ledger.unknown(number, True, "policy routing is not computed")
+        elif kind == "limited":
+            self.ledger.unknown(number, True, name)
         else:
             self.ledger.irrelevant(number)
 
@@ -321,9 +325,9 @@ class _Reader:
         elif first == "vrf" and len(words) == 2:
             self.section = ("vrf", words[1])
             ledger.unknown(number, True, "routing instances are not computed")
-        elif first == "pbr-map":
-            self.section = ("pbr", words[1] if len(words) > 1 else "")
-            ledger.unknown(number, True, "policy routing is not computed")
+        elif not negated and (limit := of_line(" ".join(words))) is not None:
+            self.section = ("limited", limit.why)
+            self.limited(number, limit)
         elif pair == "key chain" and len(words) > 2:
             self.section = ("key-chain", words[2])
             self.policy.open_chain(words[2], self.source(number))
@@ -359,7 +363,7 @@ class _Reader:
         ):
             ledger.irrelevant(number)
         else:
-            ledger.unknown(number, True)
+            self.misread(number)
             self.section = ("unknown", first) if not negated else None
 
     def static(self, number: int, words: list[str], family: int) -> None:
@@ -391,6 +395,12 @@ class _Reader:
 
     def open_router(self, number: int, words: list[str]) -> None:
         name = _PROTOCOLS[words[1]]
+        if "vrf" in words[2:-1] and words[-1] != "default":
+            # What runs in an instance says nothing about the tables beside it.
+            self.section = ("vrf", words[-1])
+            why = f"it belongs to the routing instance {words[-1]}, not computed here"
+            self.ledger.unknown(number, True, why)
+            return
         self.section = ("router", name)
         source = self.source(number)
         self.protocols.setdefault(name, source)
@@ -455,13 +465,15 @@ class _Reader:
 
     def open_interface(self, number: int, words: list[str]) -> None:
         name = words[1]
-        draft = self.draft.interfaces.get(name)
+        instance = words[3] if len(words) == 4 and words[2] == "vrf" else None
+        key = interface_key(name, instance if instance != "default" else None)
+        draft = self.draft.interfaces.get(key)
         if draft is None:
             draft = InterfaceDraft(name, self.source(number), order=len(self.draft.interfaces))
             draft.enabled = True
             draft.enabled_source = replace_default(self.source(number), "no shutdown")
             draft.loopback = name == "lo"
-            self.draft.interfaces[name] = draft
+            self.draft.interfaces[key] = draft
         if len(words) == 4 and words[2] == "vrf" and words[3] != "default":
             self.instance(number, draft, words[3])
         else:
@@ -492,14 +504,10 @@ class _Reader:
         elif rest[0] == "description":
             interface.description = " ".join(rest[1:])
             ledger.understood(number)
-        elif rest[0] == "pbr-policy":
-            why = "policy routing is not computed"
-            ledger.unknown(number, True, why)
-            self.draft.unmodelled.append(
-                Unmodelled(self.source(number), why, interface=interface.name)
-            )
         elif rest[0] == "vrf" and len(rest) == 2:
             self.instance(number, interface, rest[1])
+        elif (limit := of_line(" ".join(rest))) is not None and not negated:
+            self.limited(number, limit)
         elif rest[0] == "bandwidth" and len(rest) > 1 and rest[1].isdigit():
             interface.bandwidth = None if negated else int(rest[1])
             interface.bandwidth_source = self.source(number)
@@ -523,17 +531,31 @@ class _Reader:
         ] in ("interface", "router", "hostname", "route-map", "line", "end", "frr"):
             return False
         elif self.lines[number - 1][:1] in " \t":
-            ledger.unknown(number, True)
+            self.misread(number, interface.name)
         else:
             return False
         return True
+
+    def misread(self, number: int, interface: str | None = None) -> None:
+        """A line that nobody here understands: what it was to do is not done."""
+        text, why = self.lines[number - 1].strip(), "is not understood"
+        self.ledger.unknown(number, True)
+        self.draft.unmodelled.append(
+            Unmodelled(self.source(number), f"{text!r} {why}", None, interface, True, LINKS)
+        )
+
+    def limited(self, number: int, limit: Limit) -> None:
+        """A line of a feature that is recognised and not computed."""
+        self.ledger.unknown(number, True, limit.why)
+        self.draft.unmodelled.append(
+            Unmodelled(self.source(number), limit.why, told=True, touches=limit.touches)
+        )
 
     def instance(self, number: int, interface: InterfaceDraft, name: str) -> None:
         """An interface of another routing instance: what arrives there obeys other tables."""
         interface.vrf = name
         why = f"it belongs to the routing instance {name}, and those are not computed"
         self.ledger.unknown(number, True, why)
-        self.draft.unmodelled.append(Unmodelled(self.source(number), why, interface=interface.name))
 
     def address(self, number: int, words: list[str], family: int, negated: bool) -> None:
         interface = self.interface

@@ -1,0 +1,224 @@
+"""keepalived.conf: the addresses that a Linux router shares with others (keepalived.conf(5))."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from ..network.addressing import Address, InterfaceAddress, parse_address, parse_interface_address
+from ..network.facts import ALL, LINKS, Source, Unmodelled
+from ..network.shared import SharedGateway, Tracked
+from .drafts import CaptureDraft
+from .report import Ledger, split_lines
+
+KIND = "shared gateway addresses (keepalived)"
+_SIGNS = re.compile(r"^\s*(?:vrrp_instance|vrrp_sync_group|virtual_server)\s+\S", re.M)
+_IDLE = frozenset(
+    (
+        *("state", "garp_master_delay", "garp_master_repeat", "garp_master_refresh"),
+        *("garp_master_refresh_repeat", "garp_lower_prio_delay", "garp_lower_prio_repeat"),
+        *("smtp_alert", "notify", "notify_master", "notify_backup", "notify_fault", "notify_stop"),
+        *("debug", "preempt", "preempt_delay", "accept", "use_vmac", "vmac_xmit_base"),
+        *("dont_track_primary", "mcast_src_ip", "start_garp", "linkbeat_use_polling"),
+        *("skip_check_adv_addr", "vrrp_garp_interval", "native_ipv6", "higher_prio_send_advert"),
+        "lower_prio_no_advert",
+    )
+)
+"""Settings that do not change who holds an address once everybody has come up."""
+_UNSURE = {
+    "track_script": "a script decides with it",
+    "track_process": "a process decides with it",
+    "track_file": "a file decides with it",
+    "track_bfd": "a session of its own decides with it",
+    "nopreempt": "who came first keeps it",
+}
+
+
+@dataclass(slots=True)
+class _Line:
+    number: int
+    words: list[str]
+
+
+@dataclass(slots=True)
+class _Block:
+    """A statement with braces: its words, and what stands inside."""
+
+    number: int
+    words: list[str]
+    lines: list[_Line] = field(default_factory=list)
+    blocks: list[_Block] = field(default_factory=list)
+    closed: bool = False
+
+
+def looks_like(text: str) -> bool:
+    return _SIGNS.search(text) is not None
+
+
+def read(device: str, file: str, text: str) -> tuple[CaptureDraft, Ledger]:
+    """Reads one keepalived.conf; secrets are masked already."""
+    lines = split_lines(text)
+    ledger = Ledger(device, file, KIND, lines)
+    draft = CaptureDraft(file)
+    root, complete = _blocks(lines)
+
+    def source(number: int) -> Source:
+        return Source(device, file, number, lines[number - 1].strip())
+
+    grouped: dict[str, str] = {}
+    for block in root.blocks:
+        kind = block.words[0]
+        if kind == "vrrp_sync_group":
+            group = block.words[-1]
+            for inner in block.blocks:
+                if inner.words[:1] == ["group"]:
+                    for line in inner.lines:
+                        grouped.update(dict.fromkeys(line.words, group))
+                        ledger.understood(line.number)
+            _settle(ledger, block)
+        elif kind in ("virtual_server", "virtual_server_group"):
+            why = "a load balancer hands connections on to others, and that is not computed"
+            ledger.unknown(block.number, True, why)
+            draft.unmodelled.append(Unmodelled(source(block.number), why, touches=ALL))
+    for block in root.blocks:
+        if block.words[0] == "vrrp_instance" and len(block.words) > 1:
+            doubt = None if complete else "the file ends early"
+            name = block.words[1]
+            if name in grouped:
+                doubt = f"it changes together with the others of {grouped[name]}"
+            held = _instance(block, doubt, source, ledger, draft)
+            if held is not None:
+                draft.shared.append(held)
+        _settle(ledger, block)
+    for number in range(1, len(lines) + 1):
+        ledger.irrelevant(number)
+    if not complete:
+        ledger.note = "The file ends early: a bracket is never closed."
+    return draft, ledger
+
+
+def _blocks(lines: list[str]) -> tuple[_Block, bool]:
+    root = _Block(0, ["(file)"])
+    stack = [root]
+    for number, line in enumerate(lines, 1):
+        words = re.sub(r"[!#].*", "", line).replace("{", " { ").replace("}", " } ").split()
+        statement: list[str] = []
+        for word in words:
+            if word == "{":
+                block = _Block(number, statement or ["(unnamed)"])
+                stack[-1].blocks.append(block)
+                stack.append(block)
+                statement = []
+            elif word == "}":
+                if statement:
+                    stack[-1].lines.append(_Line(number, statement))
+                    statement = []
+                if len(stack) > 1:
+                    stack.pop()
+            else:
+                statement.append(word)
+        if statement:
+            stack[-1].lines.append(_Line(number, statement))
+    return root, len(stack) == 1
+
+
+def _settle(ledger: Ledger, block: _Block) -> None:
+    ledger.irrelevant(block.number)
+    for line in block.lines:
+        ledger.irrelevant(line.number)
+    for inner in block.blocks:
+        _settle(ledger, inner)
+
+
+def _instance(
+    block: _Block,
+    doubt: str | None,
+    source: Callable[[int], Source],
+    ledger: Ledger,
+    draft: CaptureDraft,
+) -> SharedGateway | None:
+    """One vrrp_instance; None if it says too little to take part."""
+    given: dict[str, str] = {}
+    for line in block.lines:
+        word, rest = line.words[0], line.words[1:]
+        if word in ("interface", "virtual_router_id", "priority", "advert_int", "version"):
+            given[word] = rest[0] if rest else ""
+            ledger.understood(line.number)
+        elif word in _UNSURE:
+            doubt = doubt or _UNSURE[word]
+            ledger.unknown(line.number, True, _UNSURE[word])
+        elif word in _IDLE or word == "unicast_src_ip":
+            ledger.irrelevant(line.number)
+        else:
+            doubt = doubt or f"{' '.join(line.words)!r} is not understood"
+            ledger.unknown(line.number, True)
+    addresses: list[tuple[InterfaceAddress, Source]] = []
+    tracked: list[Tracked] = []
+    secret: str | None = None
+    peers: list[Address] = []
+    for inner in block.blocks:
+        word = inner.words[0]
+        for line in inner.lines:
+            words, where = line.words, source(line.number)
+            ledger.understood(line.number)
+            if word in ("virtual_ipaddress", "virtual_ipaddress_excluded"):
+                text = (
+                    words[0] if "/" in words[0] else f"{words[0]}/{128 if ':' in words[0] else 32}"
+                )
+                value = parse_interface_address(text)
+                on = words[words.index("dev") + 1] if "dev" in words[:-1] else None
+                if value is None or on not in (None, given.get("interface")):
+                    doubt = doubt or f"{' '.join(words)!r} is not understood"
+                    ledger.unknown(line.number, True)
+                else:
+                    addresses.append((value, where))
+            elif word == "track_interface":
+                weight = words[words.index("weight") + 1] if "weight" in words[:-1] else "0"
+                tracked.append(Tracked(words[0], _integer(weight, 0), where))
+            elif word == "authentication":
+                if words[0] == "auth_pass":
+                    secret = " ".join(words[1:])
+            elif word == "unicast_peer":
+                peer = parse_address(words[0])
+                if peer is not None:
+                    peers.append(peer)
+            elif word in _UNSURE:
+                doubt = doubt or _UNSURE[word]
+                ledger.unknown(line.number, True, _UNSURE[word])
+            elif word in ("virtual_routes", "virtual_rules"):
+                why = "routes and rules that come with a shared address are not computed"
+                ledger.unknown(line.number, True, why)
+                draft.unmodelled.append(Unmodelled(where, why, touches=LINKS))
+            else:
+                ledger.unknown(line.number, False)
+    if "interface" not in given or not addresses:
+        return None
+    return SharedGateway(
+        block.words[1],
+        given["interface"],
+        _integer(given.get("virtual_router_id", ""), 0),
+        source(block.number),
+        tuple(addresses),
+        _integer(given.get("priority", ""), 100),
+        _integer(given.get("version", ""), 2),
+        _seconds(given.get("advert_int", "1")),
+        secret,
+        tuple(tracked),
+        tuple(peers),
+        doubt,
+    )
+
+
+def _integer(text: str, usual: int) -> int:
+    try:
+        return int(text)
+    except ValueError:
+        return usual
+
+
+def _seconds(text: str) -> float:
+    try:
+        return float(text)
+    except ValueError:
+        return 1.0
