@@ -8,7 +8,7 @@ import pytest
 
 from .test_reality import FRONT, survey, table
 
-PRINTED = "Building configuration...\n\nCurrent configuration:\n!\n" + FRONT
+PRINTED = "Building configuration...\n\nCurrent configuration:\n!\n" + FRONT + "end\n"
 
 
 def kinds(made) -> dict[str, str]:  # type: ignore[no-untyped-def]

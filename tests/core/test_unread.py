@@ -282,3 +282,41 @@ def test_what_was_said_survives_a_change() -> None:
     after = computed.rehearse((edit,)).after
     assert after.survey.about == computed.survey.about
     assert after.path("h1", "h2").works == "unknown"
+
+
+HALVES = [("loom-00", "frr.conf"), ("dale-00", "frr.conf"), ("loom-00", "ip-addr.json")]
+
+
+@pytest.mark.parametrize(("case", "kind"), HALVES)
+@pytest.mark.parametrize("share", [0.3, 0.6, 0.9])
+def test_a_file_that_was_cut_proves_nothing(case: str, kind: str, share: float) -> None:
+    files = network_files(CASES / case / "survey")
+    base = Computed.from_files(files, KEY)
+    ends = {d.name for d in base.network.devices if d.is_host}
+    full = asked(base, ends)
+    for path in [p for p in files if p.endswith(f"/{kind}")]:
+        text = files[path]
+        cut = Computed.from_files({**files, path: text[: int(len(text) * share)]}, KEY)
+        name = path.split("/")[1]
+        device = cut.network.device(name)
+        assert device is not None and device.strange, path
+        report = next(r for r in cut.survey.reading if (r.device, r.file) == (name, kind))
+        assert report.note is not None and "The file ends early" in report.note, path
+        left = asked(cut, ends)
+        assert not [r for r, ok in left.items() if full.get(r) is True and ok is False], path
+        assert not [f.summary for f in cut.findings if f.severity != "notes"], path
+
+
+def test_two_texts_of_one_router_are_not_merged() -> None:
+    files = two_ways(
+        frr("cat", {"eth1": "10.64.0.6/30", "eth2": "10.64.0.10/30"}, "ip route 10.9.0.0/16 Null0")
+    )
+    assert compute(files).path("h1", "h2").works == "yes"
+    other = files["devices/ant/frr.conf"].replace("10.64.1.1/24", "10.64.7.1/24")
+    both = compute({**files, "devices/ant/older.conf": other})
+    assert both.path("h1", "h2").works == "unknown"
+    assert not [f.summary for f in both.findings if f.severity != "notes"]
+    notes = [r.note for r in both.survey.reading if r.note]
+    assert any("both configurations of ant" in note for note in notes)
+    same = compute({**files, "devices/ant/copy.conf": files["devices/ant/frr.conf"]})
+    assert same.path("h1", "h2").works == "yes"

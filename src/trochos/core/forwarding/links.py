@@ -135,7 +135,7 @@ class Neighbourhood:
         """The unread devices that could have an address: those on a link whose subnet holds it,
         or any if it lies in no subnet of a device that was read."""
         if self._unread is None:
-            self._unread = {n for n, device in self.devices.items() if device.role == "unread"}
+            self._unread = {n for n, device in self.devices.items() if device.strange}
         if not self._unread:
             return []
         inside, found = False, set(self.unplaced)
@@ -185,7 +185,7 @@ class Neighbourhood:
         unread = [
             end.device
             for end in others
-            if self.devices.get(end.device) is None or self.devices[end.device].role == "unread"
+            if self.devices.get(end.device) is None or self.devices[end.device].strange
         ]
         if unread:
             return Answer(

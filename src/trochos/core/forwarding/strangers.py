@@ -55,7 +55,7 @@ class Strangers:
         self._lessons: dict[tuple[str, int], list[_Lesson]] = {}
         self._least: dict[tuple[str, int], int] = {}
         self._homes: dict[Prefix, set[str]] | None = None
-        unread = {d.name for d in tables.network.devices if d.role == "unread"}
+        unread = {d.name for d in tables.network.devices if d.strange}
         outside = list(tables.outside())
         if unread or outside:
             self._learn(unread, outside)
@@ -162,7 +162,7 @@ class Strangers:
             there = (met or anywhere)[:3]
             where = "on that link" if met else "which may be on that link,"
             who = f"{', '.join(there)} {where} could not be read"
-            if any(self.near.devices[n].instance for n in there if n in self.near.devices):
+            if any(d.instance or d.partly for d in map(self.near.devices.get, there) if d):
                 who = "on that link " + " and ".join(self.near.why_unknown(n) for n in there)
             why = f"{end.interface} listens to {name} neighbours, and {who}"
             item = Unmodelled(line, why, family)

@@ -259,6 +259,8 @@ class Device:
     filters: tuple[Chain, ...] = ()
     reverse_path: tuple[ReversePath, ...] = ()
     services: Services = NO_SERVICES
+    partly: Source | None = None
+    """Where a file of it ends early, or two contradict each other: what is missing may matter."""
     shared: tuple[SharedGateway, ...] = ()
     """Its parts in addresses that it shares with others."""
     instance: str = ""
@@ -270,10 +272,17 @@ class Device:
         return self.name.removesuffix(f"/{self.instance}") if self.instance else self.name
 
     @property
+    def strange(self) -> bool:
+        """True if it may hold, say or do more than was read of it."""
+        return self.role == "unread" or self.partly is not None
+
+    @property
     def unknown_because(self) -> str:
         """Why nothing is known of an unread one: a clause for people."""
         if self.instance:
             return f"the routing instance {self.instance} of {self.chassis} is not computed"
+        if self.partly is not None:
+            return f"{self.name} could be read in part only"
         return f"{self.name} could not be read"
 
     @property

@@ -87,6 +87,16 @@ class ConfigDraft:
     routes: bool = True
     """False if the file configures interfaces only and says nothing about routing."""
 
+    def parts(self) -> set[str]:
+        """What the file speaks of: addresses, static routes, and each protocol that it runs."""
+        found = {f"ospf {p.version}" for p in self.routing.ospf}
+        found |= {f"rip {p.family}" for p in self.routing.rip}
+        found |= {f"eigrp {p.family}" for p in self.routing.eigrp}
+        found |= {"bgp"} if self.routing.bgp is not None else set()
+        found |= {"statics"} if self.statics else set()
+        named = any(i.addresses for i in self.interfaces.values())
+        return found | ({"addresses"} if named else set())
+
 
 @dataclass(slots=True)
 class CaptureDraft:
@@ -118,6 +128,8 @@ class DeviceDrafts:
     configs: list[ConfigDraft] = field(default_factory=list)
     captures: list[CaptureDraft] = field(default_factory=list)
     unread_files: int = 0
+    partly: Source | None = None
+    """The place where a file ends early or contradicts another one."""
     startup: tuple[str, Document] | None = None
     """The stored configuration of a device that gave YANG data."""
     data: dict[str, Document] = field(default_factory=dict)

@@ -133,6 +133,14 @@ class Node:
         for inner in self.walk():
             inner.seen = inner.seen or IRRELEVANT
 
+    def plain(self) -> object:
+        """The value alone, without places."""
+        if isinstance(self.value, dict):
+            return {key: node.plain() for key, node in self.value.items()}
+        if isinstance(self.value, list):
+            return [node.plain() for node in self.value]
+        return self.value
+
     def use_all(self) -> None:
         for inner in self.walk():
             inner.seen = UNDERSTOOD

@@ -109,6 +109,7 @@ def merged_device(name: str, drafts: DeviceDrafts, role: str | None) -> Device:
         resolved=tuple(item for capture in captures for item in capture.resolved),
         probes=tuple(item for capture in captures for item in capture.probes),
         shared=shared,
+        partly=drafts.partly,
         read_at=next((c.read_at for c in captures if c.read_at), None),
     )
 

@@ -14,6 +14,7 @@ from functools import lru_cache
 
 from ..network.fabric import Fabric
 from ..network.facts import (
+    LINKS,
     Device,
     Network,
     Source,
@@ -35,7 +36,7 @@ from . import (
     stored,
     wiring,
 )
-from .drafts import CaptureDraft, DeviceDrafts
+from .drafts import CaptureDraft, ConfigDraft, DeviceDrafts
 from .frr import tables as frr_tables
 from .frr import text as frr_text
 from .instances import ends_apart, set_apart
@@ -45,6 +46,7 @@ from .located_xml import looks_like as is_xml
 from .masking import mask
 from .merging import merged_device
 from .report import FileReport, Ledger, split_lines
+from .whole import EARLY, data_ends_early, text_ends_early
 from .yang import data as yang
 from .yang import state as yang_state
 
@@ -251,7 +253,10 @@ class _Survey:
         elif frr_text.looks_like(text):
             config, ledger = frr_text.read(device, name, text)
             self.draft(device).configs.append(config)
-            if config.hostname and config.hostname != device:
+            early = text_ends_early(text)
+            if early is not None:
+                self.cut(device, name, early, lines[early - 1].strip(), ledger)
+            elif config.hostname and config.hostname != device:
                 ledger.note = (
                     f"The text calls itself {config.hostname}; the device is listed as {device}."
                 )
@@ -292,6 +297,24 @@ class _Survey:
         self.draft(device).captures.append(CaptureDraft(name, unmodelled=[item]))
         self.done(ledger, device)
 
+    def cut(
+        self,
+        device: str,
+        name: str,
+        line: int,
+        text: str,
+        ledger: Ledger | None,
+        why: str = EARLY,
+    ) -> None:
+        """A file of which a part is missing: what that was to say is not known."""
+        if ledger is not None:
+            ledger.note = f"{EARLY[:1].upper()}{EARLY[1:]}, at line {line}."
+        place = Source(device, name, line, text)
+        item = Unmodelled(place, f"{name}: {why}", told=True, touches=LINKS)
+        draft = self.draft(device)
+        draft.partly = draft.partly or place
+        draft.captures.append(CaptureDraft(name, unmodelled=[item]))
+
     def capture(self, device: str, read: tuple[CaptureDraft, Ledger]) -> None:
         self.draft(device).captures.append(read[0])
         self.done(read[1], device)
@@ -306,6 +329,10 @@ class _Survey:
             ledger.unknown(error.line, True, str(error))
             if device:
                 self.draft(device).unread_files += 1
+                quoted = lines[error.line - 1].strip() if 0 < error.line <= len(lines) else ""
+                early = data_ends_early(text, error)
+                why = EARLY if early else "the file is damaged"
+                self.cut(device, name, error.line, quoted, ledger if early else None, why)
             self.done(ledger, device, matters=True)
             return
         document = Document(text, lines, root)
@@ -498,9 +525,13 @@ class _Survey:
         texts = self.texts.get(device, {})
         if drafts.startup is not None and len(drafts.data) == 1:
             return stored.of_data(device, next(iter(drafts.data.items())), drafts.startup)
+        self.two_of_data(device, drafts)
         whole = [c for c in drafts.configs if stored.is_whole(texts.get(c.file, ""))]
         running = [c for c in whole if stored.is_printed(texts[c.file])]
-        if len(whole) != 2 or len(running) != 1:
+        if len(whole) > 1 and (len(whole) != 2 or len(running) != 1):
+            self.several_texts(device, drafts, whole)
+            return None
+        if len(whole) != 2:
             return None
         other = next(c for c in whole if c is not running[0])
         drafts.configs.remove(other)
@@ -513,6 +544,46 @@ class _Survey:
             (running[0].file, texts[running[0].file]),
             (other.file, texts[other.file]),
         )
+
+    def several_texts(self, device: str, drafts: DeviceDrafts, whole: list[ConfigDraft]) -> None:
+        """Several texts of one router that speak of the same things, and nothing says which one
+        runs: one is computed, and unless they say the same, nothing about the router is certain.
+        Files of single daemons speak of different things and belong together."""
+        texts = self.texts[device]
+        for number, other in enumerate(whole):
+            first = next((c for c in whole[:number] if c.parts() & other.parts()), None)
+            if first is None:
+                continue
+            drafts.configs.remove(other)
+            pair = ((first.file, texts[first.file]), (other.file, texts[other.file]))
+            if stored.of_text(device, *pair) is not None:
+                self.contradiction(device, drafts, first.file, other.file)
+
+    def two_of_data(self, device: str, drafts: DeviceDrafts) -> None:
+        """Several documents that each hold the same module, with different content."""
+        held: dict[str, str] = {}
+        for file, document in drafts.data.items():
+            for module, node in document.root.members().items():
+                first = held.setdefault(module, file)
+                if first == file:
+                    continue
+                before = drafts.data[first].root.members()[module]
+                if before.plain() != node.plain():
+                    self.contradiction(device, drafts, first, file)
+
+    def contradiction(self, device: str, drafts: DeviceDrafts, first: str, other: str) -> None:
+        why = f"{first} and {other} are both configurations of {device}, and differ"
+        place = Source(device, other, 1, self.texts[device][other].split("\n", 1)[0].strip())
+        drafts.partly = drafts.partly or place
+        item = Unmodelled(place, why, told=True, touches=LINKS)
+        drafts.captures.append(CaptureDraft(other, unmodelled=[item]))
+        note = (
+            f"{why}. Which one runs? Leave the other one out; nothing here is certain until then."
+        )
+        self.reports = [
+            replace(r, note=note) if (r.device, r.file) == (device, other) else r
+            for r in self.reports
+        ]
 
     def join(self, drawing: wiring.Wiring, devices: dict[str, Device]) -> Survey:
         heard = wiring.from_heard(devices.values()) if not drawing.links else None

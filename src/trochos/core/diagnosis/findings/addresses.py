@@ -15,6 +15,7 @@ KINDS = {
     "address-twice": "One device holds the same address on two interfaces.",
     "hostname-differs": "A device calls itself otherwise than the survey lists it.",
     "link-local-unknown": "Link-local addresses that neighbours use were not gathered.",
+    "device-partly-read": "A file of a device is cut, damaged, or contradicts another one.",
     "device-unread": "A device stands in the wiring or the survey, and nobody could read it.",
 }
 
@@ -32,6 +33,16 @@ def find(context: Context) -> Iterator[Finding]:
                 (device.hostname_source,),
             )
         yield from _unknown_link_locals(device)
+        if device.partly is not None:
+            yield Finding(
+                "device-partly-read",
+                NOTES,
+                device.name,
+                f"{device.name} could be read in part only.",
+                "A file of it ends early, is damaged, or contradicts another one. What hangs on "
+                "what is missing is not certain.",
+                (device.partly,),
+            )
         if device.role == "unread":
             yield Finding(
                 "device-unread",

@@ -37,6 +37,8 @@ def find(context: Context) -> Iterator[Finding]:
                 and route.prefix.is_default
                 and route.special is None
             ]
+            if not defaults and not context.certain(device, family):
+                continue
             if not defaults:
                 yield from _none(context, device, family)
                 continue

@@ -1,0 +1,48 @@
+"""Whether a file is all there: texts and data that were cut on the way to us."""
+
+from __future__ import annotations
+
+import re
+
+from .located_json import DataError
+from .report import split_lines
+
+EARLY = "the file ends early"
+_HEAD = re.compile(r"frr (?:version|defaults) ")
+_PROMPT = re.compile(r"[\w.-]+(?:\([\w-]+\))?[#>]")
+_CUT = ("this is not JSON", "no element found", "unclosed token", "not well-formed")
+
+
+def text_ends_early(text: str) -> int | None:
+    """The last line of a router's text that was cut; None if it is whole, or nobody can tell.
+
+    A text as a running router prints it begins with a bracket line and ends with `end`. One from
+    its disk need not, but its last section is closed like the others.
+    """
+    lines = split_lines(text)
+    said = [
+        (number, line.strip())
+        for number, line in enumerate(lines, 1)
+        if line.strip() and not _PROMPT.match(line)
+    ]
+    head = next((n for n, (_, line) in enumerate(said[:12]) if _HEAD.match(line)), None)
+    if head is None or not said:
+        return None
+    number, last = said[-1]
+    printed = head > 0 and all(
+        line == "!" or line.startswith(("Building", "Current")) for _, line in said[:head]
+    )
+    if printed:
+        return None if last == "end" else number
+    closes = any(line == "exit" for _, line in said)
+    return number if closes and lines[number - 1][:1] in " \t" else None
+
+
+def data_ends_early(text: str, error: DataError) -> bool:
+    """True if data is damaged by nothing but its end."""
+    if "before it is complete" in str(error):
+        return True
+    rest = text.rstrip()
+    # A string, a word or a tag that is cut in its middle shows on the last line.
+    last = error.line >= len(split_lines(rest)) and not rest.endswith(("}", "]", ">"))
+    return last and any(sign in str(error) for sign in _CUT)
