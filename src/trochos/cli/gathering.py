@@ -139,7 +139,8 @@ def run_gather(options: argparse.Namespace) -> int:
     devices = {o.target.name: device_files(o, secret) for o in outcomes}
     for name, taken in probed.items():
         devices[name][FILE] = as_file(taken)
-    files = survey_files(devices, title, started, drawing)
+    asked = [outcome.target.name for outcome in outcomes]
+    files = survey_files(devices, title, started, drawing, asked)
     try:
         for path, data in files.items():
             place = out / path

@@ -16,7 +16,7 @@ from ..core.change.unmask import mask_edits, secrets_in
 from ..core.diagnosis.audit import ExpectationError, read_expectations
 from ..core.diagnosis.causes import Progress
 from ..core.forwarding.endpoints import EndpointError
-from ..core.forwarding.path import Traffic
+from ..core.forwarding.traffic import Traffic, read_traffic
 from ..core.network.addressing import Address
 from ..core.network.edits import EditError, read_edits
 from ..core.network.quiet import without_collecting
@@ -85,6 +85,11 @@ def build_parser() -> argparse.ArgumentParser:
     rehearse.add_argument(
         "--out", metavar="NEW", help="a folder to make, with the texts devices would then hold"
     )
+    rehearse.add_argument(
+        "--accept-unknown-lines",
+        action="store_true",
+        help="write --out although lines of the change are not understood",
+    )
 
     compare = command("compare", "what differs between two surveys", run_compare)
     compare.add_argument("other", metavar="NEW", help="the later survey")
@@ -128,11 +133,10 @@ def _ends(parser: _Parser) -> None:
     parser.add_argument("sender", metavar="FROM")
     parser.add_argument("receiver", metavar="TO")
     parser.add_argument("--source", metavar="ADDRESS", help="the source address to send from")
-    parser.add_argument("--protocol", choices=("icmp", "tcp", "udp"), default="icmp")
-    parser.add_argument("--port", type=int, metavar="N")
-    parser.add_argument(
-        "--size", type=int, default=0, metavar="BYTES", help="size of the whole IP packet"
-    )
+    parser.add_argument("--protocol", metavar="icmp|tcp|udp")
+    parser.add_argument("--port", metavar="N")
+    parser.add_argument("--service", metavar="S", help="such as tcp/5432, udp 53, 8080 or https")
+    parser.add_argument("--size", metavar="BYTES", help="size of the whole IP packet")
     parser.add_argument("--dont-fragment", action="store_true")
 
 
@@ -155,15 +159,7 @@ def run_routes(options: argparse.Namespace) -> int:
 
 
 def _traffic(options: argparse.Namespace) -> Traffic:
-    if options.port is not None and not 0 < options.port < 65536:
-        raise InputError("A port is a number from 1 to 65535.")
-    if options.port is not None and options.protocol == "icmp":
-        raise InputError("ICMP has no ports. Add --protocol tcp or --protocol udp.")
-    if options.size < 0 or options.size > 65535:
-        raise InputError("The size of a packet is a number of bytes from 1 to 65535.")
-    return Traffic(
-        options.source, options.protocol, options.port, options.size, options.dont_fragment
-    )
+    return read_traffic(vars(options))
 
 
 def run_path(options: argparse.Namespace) -> int:
@@ -212,13 +208,23 @@ def run_rehearse(options: argparse.Namespace) -> int:
     files = load_files(options.survey) if not stored_number(options.survey) else None
     survey = load(options.survey)
     rehearsal = survey.rehearse(edits)
-    if options.out is not None:
+    unknown = rehearsal.not_understood
+    if unknown and not options.accept_unknown_lines:
+        first = unknown[0]
+        print(
+            f"trochos: The change holds {len(unknown)} line(s) that are not understood, such as "
+            f"{first['text']!r} on {first['device']}. Nothing is written; --accept-unknown-lines "
+            "takes them on.",
+            file=sys.stderr,
+        )
+    elif options.out is not None:
         if files is None:
             raise InputError("--out copies from a folder or an archive, not from a stored survey.")
         write_changed(options.out, files, survey, edits, secrets_in(typed, fingerprint_key()))
     document = rehearsal.as_json()
     _print(document) if options.json else tables.rehearsal(document)
-    return 1 if rehearsal.effect.breaks else 0
+    refused = bool(unknown) and not options.accept_unknown_lines
+    return 1 if rehearsal.effect.breaks or refused else 0
 
 
 def _change(name: str) -> object:

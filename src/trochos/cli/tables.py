@@ -320,6 +320,13 @@ def rehearsal(document: Any) -> None:
 
 def comparison(document: Any) -> None:
     """What differs between two surveys, for people."""
+    if document["note"]:
+        _out(document["note"])
+    for item in document["missing"]:
+        _out(
+            f"Missing: {item['device']} is not in the newer survey; nothing is known of "
+            f"{item['pairs']} pairs that worked with it."
+        )
     for item in document["texts"]:
         _out(f"{item['device'] or 'survey'} {item['file']}")
         for line in item["diff"].split("\n")[2:]:

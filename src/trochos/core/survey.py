@@ -5,6 +5,7 @@ This is the door through which the command line and the server use the core.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping
 from functools import cached_property
 
@@ -217,6 +218,25 @@ class Rehearsal:
         return Computed(self.changed.survey)
 
     @cached_property
+    def not_understood(self) -> list[dict[str, object]]:
+        """The lines of the change itself that no reader understands, in the `rehearse` document's
+        shape."""
+        before = Counter(
+            (report.device, report.file, line.text)
+            for report in self.before.survey.reading
+            for line in report.unknown
+        )
+        out: list[dict[str, object]] = []
+        for report in self.changed.survey.reading:
+            for line in report.unknown if report.device in self.changed.devices else ():
+                key = report.device, report.file, line.text
+                before[key] -= 1
+                if before[key] < 0:
+                    place = {"device": report.device, "file": report.file}
+                    out.append({**place, "line": line.line, "text": line.text})
+        return out
+
+    @cached_property
     def effect(self) -> Effect:
         return compare_pairs(self.before.reach, self.after.reach)
 
@@ -227,4 +247,5 @@ class Rehearsal:
             "gone": [pair.as_json() for pair in self.effect.gone],
             "routes_changed": routes_changed(self.before.tables, self.after.tables),
             "neighbours": neighbours_changed(self.before.tables, self.after.tables),
+            "not_understood": self.not_understood,
         }

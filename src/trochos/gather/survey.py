@@ -45,6 +45,7 @@ def survey_files(
     title: str,
     taken_at: datetime,
     drawing: str | None = None,
+    asked: Iterable[str] = (),
 ) -> dict[str, bytes]:
     """The files of a survey.
 
@@ -52,9 +53,12 @@ def survey_files(
         devices: device -> its files, as `device_files` made them.
         title: what the survey is called.
         taken_at: when it was gathered.
+        asked: every device that was asked, also those that gave nothing.
         drawing: the wiring as ietf-network-topology JSON, where somebody keeps one.
     """
-    about = {"title": title, "taken_at": _stamp(taken_at)}
+    about: dict[str, object] = {"title": title, "taken_at": _stamp(taken_at)}
+    if asked:
+        about["expected"] = sorted(asked)
     out = {"survey.json": json.dumps(about, indent=1, ensure_ascii=False).encode()}
     if drawing is not None:
         out["topology.json"] = drawing.encode()

@@ -40,7 +40,9 @@ ROOT_URLCONF = "trochos.server.urls"
 TEMPLATES: list[dict[str, object]] = []
 ASGI_APPLICATION = "trochos.server.asgi.application"
 
-DATABASES = {"default": {**state.database(), "CONN_MAX_AGE": 60, "CONN_HEALTH_CHECKS": True}}
+# Requests and jobs share a bounded pool: under ASGI each thread would keep a connection of its own.
+POOL = {"min_size": 1, "max_size": 12, "timeout": 20}
+DATABASES = {"default": {**state.database(), "CONN_HEALTH_CHECKS": True, "OPTIONS": {"pool": POOL}}}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 AUTH_PASSWORD_VALIDATORS = [

@@ -33,6 +33,8 @@ urlpatterns = [
     path("api/session/link", accounts.LinkView.as_view()),
     path("api/accounts", accounts.AccountsView.as_view()),
     path("api/accounts/me/password", accounts.PasswordView.as_view()),
+    path("api/networks", surveys.NetworksView.as_view()),
+    path("api/service", surveys.ServiceView.as_view()),
     path("api/surveys", surveys.SurveysView.as_view()),
     path("api/surveys/<int:survey>", surveys.SurveyView.as_view()),
     path("api/surveys/<int:survey>/reading", surveys.ReadingView.as_view()),

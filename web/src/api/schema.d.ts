@@ -286,6 +286,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The networks that surveys belong to. */
+        get: operations["networks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/proposals/{proposal}": {
         parameters: {
             query?: never;
@@ -294,6 +311,23 @@ export interface paths {
             cookie?: never;
         };
         get: operations["proposal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/service": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a service is that somebody wrote, or why it is none. */
+        get: operations["service"];
         put?: never;
         post?: never;
         delete?: never;
@@ -369,8 +403,11 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** @description A pinned survey stays, whatever the rule for old ones says. */
-        patch: operations["pin_survey"];
+        /**
+         * @description Corrects what is said of a survey; a pinned one stays, whatever the rule for old ones
+         *     says.
+         */
+        patch: operations["correct_survey"];
         trace?: never;
     };
     "/api/surveys/{survey}/cases": {
@@ -887,6 +924,12 @@ export interface components {
             says: string;
             evidence: components["schemas"]["EvidenceShape"][];
         };
+        ChangedLineShape: {
+            device: string;
+            file: string;
+            line: number;
+            text: string;
+        };
         ComparedRouteShape: {
             prefix: string;
             state: components["schemas"]["ComparedRouteShapeStateEnum"];
@@ -904,6 +947,9 @@ export interface components {
          */
         ComparedRouteShapeStateEnum: "same" | "different" | "missing" | "extra";
         ComparisonShape: {
+            missing: components["schemas"]["MissingDeviceShape"][];
+            /** @description set if these are not surveys of one network */
+            note: string | null;
             texts: components["schemas"]["TextChangeShape"][];
             facts: components["schemas"]["FactChangeShape"][];
             routes: components["schemas"]["RouteChangeShape"][];
@@ -1191,6 +1237,8 @@ export interface components {
             apply: string;
             back: string;
             files: string[];
+            /** @description lines that are not understood */
+            unknown: string[];
         };
         HopShape: {
             device: string;
@@ -1325,6 +1373,12 @@ export interface components {
          * @enum {string}
          */
         MethodEnum: "netconf" | "restconf" | "ssh" | "snmp";
+        MissingDeviceShape: {
+            device: string;
+            role: string;
+            /** @description pairs that worked with it, of which nothing is known now */
+            pairs: number;
+        };
         NameShape: {
             device: string;
             role: string;
@@ -1347,6 +1401,14 @@ export interface components {
             holds: boolean;
             stops: components["schemas"]["StopsEnum"];
             evidence: components["schemas"]["EvidenceShape"][];
+        };
+        NetworkShape: {
+            name: string;
+            surveys: number;
+            expected: string[];
+        };
+        NetworksShape: {
+            networks: components["schemas"]["NetworkShape"][];
         };
         NewPasswordRequest: {
             password: string;
@@ -1393,8 +1455,17 @@ export interface components {
             /** Format: double */
             seconds: number | null;
         };
-        PatchedPinRequestRequest: {
+        PatchedCorrectionRequestRequest: {
             pinned?: boolean;
+            title?: string;
+            network?: string;
+            /** Format: date-time */
+            taken_at?: string | null;
+            /** @description node -> what it is; empty takes back what was said */
+            roles?: {
+                [key: string]: "lan" | "router" | "host" | "switch" | "";
+            };
+            expected?: string[];
         };
         PathShape: {
             to: components["schemas"]["EndpointShape"];
@@ -1513,6 +1584,8 @@ export interface components {
             source?: string;
             protocol?: string;
             port?: number;
+            size?: number;
+            dont_fragment?: boolean;
             from?: string;
         };
         QuestionShapeRequest: {
@@ -1520,6 +1593,8 @@ export interface components {
             source?: string;
             protocol?: string;
             port?: number;
+            size?: number;
+            dont_fragment?: boolean;
             from?: string;
         };
         ReachSummaryShape: {
@@ -1532,11 +1607,15 @@ export interface components {
         };
         ReadingShape: {
             reading: components["schemas"]["FileReportShape"][];
+            /** @description nodes of the wiring that no folder describes */
+            nodes: components["schemas"]["UndescribedShape"][];
         };
         RehearsalRequestRequest: {
             edits?: components["schemas"]["EditShapeRequest"][];
             texts?: components["schemas"]["EditedTextShapeRequest"][];
             question?: components["schemas"]["QuestionShapeRequest"];
+            /** @default false */
+            accept_unknown_lines: boolean;
         };
         RehearsalShape: {
             edits: components["schemas"]["EditShape"][];
@@ -1554,6 +1633,8 @@ export interface components {
             before: components["schemas"]["OnePathShape"] | null;
             after: components["schemas"]["OnePathShape"] | null;
             cases: components["schemas"]["CaseEffectShape"][];
+            /** @description lines of the change itself */
+            not_understood: components["schemas"]["ChangedLineShape"][];
         };
         RelationRefShape: {
             protocol: string;
@@ -1597,6 +1678,12 @@ export interface components {
          * @enum {string}
          */
         ResultEnum: "permit" | "drop" | "reject" | "unknown";
+        /**
+         * @description * `lan` - lan
+         *     * `unread` - unread
+         * @enum {string}
+         */
+        RoleEnum: "lan" | "unread";
         RouteChangeShape: {
             device: string;
             prefix: string;
@@ -1629,6 +1716,12 @@ export interface components {
             target: string;
             verdict: components["schemas"]["VerdictEnum"];
             reason: string;
+        };
+        ServiceShape: {
+            protocol: string;
+            port: number | null;
+            /** @description as it is written here; empty for a ping */
+            text: string;
         };
         Session: {
             user: components["schemas"]["User"] | null;
@@ -1719,6 +1812,7 @@ export interface components {
         SurveyShape: {
             id: number;
             title: string;
+            network: string;
             /** Format: date-time */
             taken_at: string | null;
             /** Format: date-time */
@@ -1763,6 +1857,21 @@ export interface components {
             why: string;
             interface: string | null;
         };
+        UndescribedShape: {
+            name: string;
+            /**
+             * @description what it is taken for
+             *
+             *     * `lan` - lan
+             *     * `unread` - unread
+             */
+            role: components["schemas"]["RoleEnum"];
+            /** @description what a person said that it is */
+            said: string | null;
+            why: string;
+            ends: components["schemas"]["EndShape"][];
+            expected: boolean;
+        };
         UnknownLineShape: {
             line: number;
             text: string;
@@ -1775,6 +1884,8 @@ export interface components {
             /** @description the path of each file, in the same order */
             paths?: string[];
             title?: string;
+            network?: string;
+            taken_at?: string;
         };
         User: {
             name: string;
@@ -2423,6 +2534,25 @@ export interface operations {
             };
         };
     };
+    networks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NetworksShape"];
+                };
+            };
+        };
+    };
     proposal: {
         parameters: {
             query?: never;
@@ -2440,6 +2570,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProposalShape"];
+                };
+            };
+        };
+    };
+    service: {
+        parameters: {
+            query: {
+                text: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServiceShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -2602,7 +2761,7 @@ export interface operations {
             };
         };
     };
-    pin_survey: {
+    correct_survey: {
         parameters: {
             query?: never;
             header?: never;
@@ -2613,9 +2772,9 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedPinRequestRequest"];
-                "application/x-www-form-urlencoded": components["schemas"]["PatchedPinRequestRequest"];
-                "multipart/form-data": components["schemas"]["PatchedPinRequestRequest"];
+                "application/json": components["schemas"]["PatchedCorrectionRequestRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["PatchedCorrectionRequestRequest"];
+                "multipart/form-data": components["schemas"]["PatchedCorrectionRequestRequest"];
             };
         };
         responses: {
@@ -2625,6 +2784,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SurveyShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -2760,6 +2927,8 @@ export interface operations {
                 from: string;
                 port?: number;
                 protocol?: "icmp" | "tcp" | "udp";
+                /** @description instead of protocol and port: tcp/443, udp 53, 8080, https */
+                service?: string;
                 size?: number;
                 source?: string;
                 /** @description device, address, prefix or device:interface */
@@ -2846,6 +3015,8 @@ export interface operations {
                 from: string;
                 port?: number;
                 protocol?: "icmp" | "tcp" | "udp";
+                /** @description instead of protocol and port: tcp/443, udp 53, 8080, https */
+                service?: string;
                 size?: number;
                 source?: string;
                 /** @description device, address, prefix or device:interface */
@@ -2948,6 +3119,8 @@ export interface operations {
                 from: string;
                 port?: number;
                 protocol?: "icmp" | "tcp" | "udp";
+                /** @description instead of protocol and port: tcp/443, udp 53, 8080, https */
+                service?: string;
                 size?: number;
                 source?: string;
                 /** @description device, address, prefix or device:interface */
@@ -3179,6 +3352,12 @@ export interface operations {
         parameters: {
             query: {
                 device: string;
+                dont_fragment?: boolean;
+                port?: number;
+                protocol?: "icmp" | "tcp" | "udp";
+                /** @description instead of protocol and port: tcp/443, udp 53, 8080, https */
+                service?: string;
+                size?: number;
                 target: string;
             };
             header?: never;

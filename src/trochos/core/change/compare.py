@@ -7,11 +7,11 @@ from dataclasses import dataclass
 
 from ..forwarding.reach import Reach
 from ..network.addressing import Prefix
-from ..network.facts import Device, Interface
+from ..network.facts import Device, Interface, Network
 from ..protocols.routes import Route
 from ..protocols.tables import Tables
 from ..readers.survey import Survey
-from .rehearse import Effect, compare_pairs, neighbours_changed, same_route
+from .rehearse import Effect, compare_pairs, neighbours_changed, same_route, working_with
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,6 +133,50 @@ def route_changes(old: Tables, new: Tables) -> list[RouteChange]:
     return out
 
 
+@dataclass(frozen=True, slots=True)
+class Missing:
+    """A device that the older survey read and the newer one did not: nothing is known of the
+    pairs that worked with it."""
+
+    device: str
+    role: str
+    pairs: int
+
+    def as_json(self) -> dict[str, object]:
+        return {"device": self.device, "role": self.role, "pairs": self.pairs}
+
+
+def missing_devices(old: Network, new: Network) -> list[Device]:
+    """The devices that were read before and are not read now."""
+    there = {d.name for d in new.devices if d.role != "unread"}
+    return [d for d in old.devices if d.role != "unread" and d.name not in there]
+
+
+def _missing(old: Survey, new: Survey, reach: tuple[Reach, Reach]) -> list[Missing]:
+    out = []
+    for device in missing_devices(old.network, new.network):
+        pairs = working_with(reach[0], device.name)
+        out.append(Missing(device.name, device.role, pairs))
+    return out
+
+
+def networks_apart(old: Survey, new: Survey) -> str | None:
+    """A sentence if two surveys are not of one network: they say so, or share few devices."""
+    left, right = old.about.network, new.about.network
+    if left and right:
+        if left == right:
+            return None
+        return f"The surveys are of two networks, {left} and {right}."
+    before = {d.name for d in old.network.devices}
+    after = {d.name for d in new.network.devices}
+    if len(before & after) * 2 >= min(len(before), len(after)):
+        return None
+    return (
+        f"Of {len(before)} and {len(after)} devices only {len(before & after)} have the same name: "
+        "these are hardly surveys of one network."
+    )
+
+
 @dataclass(slots=True)
 class Comparison:
     """What differs between two surveys."""
@@ -142,11 +186,19 @@ class Comparison:
     routes: list[RouteChange]
     neighbours: dict[str, list[dict[str, object]]]
     effect: Effect
+    missing: list[Missing]
+    """What the newer survey no longer holds."""
+    apart: str | None
+    """Set if these are not two surveys of one network."""
 
     @property
     def same(self) -> bool:
         return not (
-            self.texts or self.routes or any(self.neighbours.values()) or not self.effect.nothing
+            self.texts
+            or self.missing
+            or self.routes
+            or any(self.neighbours.values())
+            or not self.effect.nothing
         )
 
     def as_json(self) -> dict[str, object]:
@@ -161,6 +213,8 @@ class Comparison:
                 "gone": [pair.as_json() for pair in self.effect.gone],
                 "new": [pair.as_json() for pair in self.effect.new],
             },
+            "missing": [item.as_json() for item in self.missing],
+            "note": self.apart,
         }
 
 
@@ -174,4 +228,6 @@ def compare(
         route_changes(*tables),
         neighbours_changed(*tables),
         compare_pairs(*reach),
+        _missing(old, new, reach),
+        networks_apart(old, new),
     )

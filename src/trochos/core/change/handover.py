@@ -7,7 +7,7 @@ section 7.2); what was only captured of a host, and plain files, become sentence
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 from xml.sax.saxutils import escape
@@ -36,9 +36,12 @@ class DeviceChange:
     apply: str
     back: str
     files: list[str] = field(default_factory=list)
+    unknown: list[str] = field(default_factory=list)
+    """Lines of it that Trochos does not understand: a person took them on."""
 
     def as_json(self) -> dict[str, object]:
         return {
+            "unknown": self.unknown,
             "device": self.device,
             "language": self.language,
             "apply": self.apply,
@@ -47,8 +50,23 @@ class DeviceChange:
         }
 
 
-def hand_over(survey: Survey, edits: Iterable[Edit]) -> list[DeviceChange]:
-    """The change per device, in the order of the edits."""
+def hand_over(
+    survey: Survey, edits: Iterable[Edit], unknown: Iterable[Mapping[str, object]] = ()
+) -> list[DeviceChange]:
+    """The change per device, in the order of the edits.
+
+    Args:
+        survey: what is changed.
+        edits: the change.
+        unknown: its own lines that are not understood and that a person took on.
+    """
+    out = _hand_over(survey, edits)
+    for item in out:
+        item.unknown = [str(line["text"]) for line in unknown if line["device"] == item.device]
+    return out
+
+
+def _hand_over(survey: Survey, edits: Iterable[Edit]) -> list[DeviceChange]:
     grouped: dict[str, list[TextEdit | DataEdit]] = {}
     for edit in edits:
         if isinstance(edit, (TextEdit, DataEdit)):

@@ -144,6 +144,24 @@ def compare_pairs(before: Reach, after: Reach) -> Effect:
     return out
 
 
+def working_with(reach: Reach, name: str) -> int:
+    """How many pairs work, at least for some flows, from a device or to it."""
+    total = 0
+    for table in reach.families.values():
+        if name not in table.row or not table.addresses:
+            continue
+        own = reach.own_columns(table, name)
+        for other in table.names:
+            device = reach.forwarding.devices[other]
+            if device.role == "unread":
+                continue
+            for _, states in reach.states_of(table, other):
+                works = (states == YES) | (states == PARTLY)
+                mine = ~own if other == name else own
+                total += int((works & mine).sum())
+    return total
+
+
 def _family(out: Effect, before: Reach, after: Reach, family: int) -> None:
     old, new = before.families[family], after.families[family]
     shared = [a for a in old.addresses if a in new.column]
@@ -155,10 +173,11 @@ def _family(out: Effect, before: Reach, after: Reach, family: int) -> None:
     # An address that another device holds now was taken from the one that answered for it.
     before_names, after_names = np.array(old.names), np.array(new.names)
     handed = before_names[old.owner_rows[left]] != after_names[new.owner_rows[right]]
+    read = {n for n in new.names if new.forwarding.devices[n].role != "unread"}
     position = np.full(len(new.addresses), -1, dtype=np.int64)
     position[right] = np.arange(right.size)
     for name in old.names:
-        if name not in new.row or old.forwarding.devices[name].role == "unread":
+        if name not in read or old.forwarding.devices[name].role == "unread":
             continue
         if not old.addresses or not new.addresses:
             continue
@@ -172,7 +191,9 @@ def _family(out: Effect, before: Reach, after: Reach, family: int) -> None:
             if held is None:
                 out.add("gone", old, name, source, np.flatnonzero(worked))
                 continue
-            out.add("gone", old, name, source, lost[worked[lost]])
+            # What a device that was not read again would answer is not known: counted apart.
+            known = np.array([old.names[r] in read for r in old.owner_rows[lost]], dtype=bool)
+            out.add("gone", old, name, source, lost[worked[lost] & known])
             a, b, other = states[left], held[right], ours[left]
             out.add("heals", old, name, source, left[_better(a, b) & other])
             worse = _better(b, a) & other

@@ -8,8 +8,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..forwarding.endpoints import EndpointError
-from ..forwarding.path import Path, Traffic, find_path
+from ..forwarding.path import Path, find_path
 from ..forwarding.step import Forwarding
+from ..forwarding.traffic import Traffic, TrafficError, read_traffic
 from ..forwarding.walk import Branch
 
 _KEYS = {"name", "from", "to", "service", "must", "over", "avoid"}
@@ -77,16 +78,15 @@ def _read(number: int, item: Any) -> Expectation:
     must = item.get("must", "work")
     if must not in ("work", "not-work"):
         raise ExpectationError(f"{at} says must: {must!r}. It is work or not-work.")
-    service = str(item.get("service") or "icmp")
-    match = _SERVICE.match(service)
-    port = int(match.group(2)) if match is not None and match.group(2) else None
-    if match is None or (port is not None and not 0 < port < 65536):
-        raise ExpectationError(f"{at} has the service {service!r}. Write it like tcp/5432.")
+    try:
+        traffic = read_traffic({"service": item.get("service")})
+    except TrafficError as error:
+        raise ExpectationError(f"{at}: {error}") from error
     return Expectation(
         name,
         item["from"],
         item["to"],
-        Traffic(protocol=match.group(1), port=port),
+        traffic,
         must == "work",
         _devices(item, "over", at),
         _devices(item, "avoid", at),

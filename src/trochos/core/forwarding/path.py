@@ -12,21 +12,11 @@ from .names import NameAnswer, look_up, may_be_name
 from .sizes import Profile, profile
 from .sources import choose_source, usable_addresses
 from .step import Forwarding
+from .traffic import Traffic
 from .verdicts import both_ways, onward
 from .walk import Branch, Hop, Leg, Packet, passed_by, walk
 
 _ORDER = {"no": 0, "unknown": 1, "partly": 2, "yes": 3}
-
-
-@dataclass(frozen=True, slots=True)
-class Traffic:
-    """What kind of packet is asked about."""
-
-    source: str | None = None
-    protocol: str = "icmp"
-    port: int | None = None
-    size: int = 0
-    dont_fragment: bool = False
 
 
 @dataclass(slots=True)
@@ -314,3 +304,6 @@ def _one(
 
 def _sender_hop(sender: str) -> Hop:
     return Hop(sender, None, None, reason="no source address")
+
+
+__all__ = ["Path", "Traffic", "find_path", "source_for"]

@@ -136,6 +136,7 @@ def finish(number: int) -> None:
             run.title,
             run.started_at,
             run.drawing or None,
+            [part.device for part in parts],
         )
         failed = [part.device for part in parts if part.file_count == 0]
         try:

@@ -17,7 +17,8 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ...core.diagnosis.probed import Echo, Probed, beside
-from ...core.forwarding.path import Path, Traffic
+from ...core.forwarding.path import Path
+from ...core.forwarding.traffic import read_traffic
 from ...core.survey import Computed
 from ...gather.bounds import Bounds
 from ...gather.collect import collect
@@ -266,9 +267,7 @@ class ProbeView(APIView):
         """The probes of this complaint that the survey holds."""
         opened = computed(get_object_or_404(StoredSurvey, pk=survey))
         asked = request.query_params
-        path = opened.path(
-            asked.get("from", ""), asked.get("to", ""), Traffic(asked.get("source") or None)
-        )
+        path = opened.path(asked.get("from", ""), asked.get("to", ""), read_traffic(asked.dict()))
         device = opened.network.device(path.sender)
         out = []
         for fact in device.probes if device is not None else ():
@@ -287,12 +286,7 @@ class ProbeView(APIView):
         sent.is_valid(raise_exception=True)
         asked = sent.validated_data
         opened = computed(get_object_or_404(StoredSurvey, pk=survey))
-        traffic = Traffic(
-            asked.get("source") or None,
-            size=asked["size"],
-            dont_fragment=asked["dont_fragment"],
-        )
-        path = opened.path(asked["from"], asked["to"], traffic)
+        path = opened.path(asked["from"], asked["to"], read_traffic(asked))
         held = InventoryDevice.objects.filter(name=path.sender).first()
         if held is None:
             raise ValidationError(

@@ -11,6 +11,9 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from ...core.change.compare import missing_devices
+from ...core.forwarding.endpoints import EndpointError
+from ...core.survey import Computed
 from . import jobs, shapes
 from .changes import works
 from .models import Case, CaseStep, Proposal, StoredSurvey
@@ -118,16 +121,55 @@ def _verify(case: Case, data: dict[str, Any]) -> str:
         raise ValidationError(
             f"{newer.title} is not newer than the case's own survey, so it verifies nothing."
         )
-    opened = computed(newer)
+    if newer.network_id != case.survey.network_id:
+        raise ValidationError(
+            f"{newer.title} is of the network {newer.network.name}, and the case of "
+            f"{case.survey.network.name}. If they are one, correct that on the survey first."
+        )
+    opened, before = computed(newer), computed(case.survey)
+    lost = missing_devices(before.network, opened.network)
+    part = sorted({d.name for d in lost} & _taking_part(case, before, opened))
+    if part:
+        raise ValidationError(
+            f"On {newer.title} {_listed(part)} missing, and the complaint is between or over "
+            "them: it shows nothing. Gather them again."
+        )
     state = works(case, opened)
     if state != "yes":
         sentence = opened.path(case.sender, case.receiver, case.traffic).sentence()
         raise ValidationError(f"On {newer.title} the complaint is still true: {sentence}")
     case.verified_on = newer
-    compared = computed(case.survey).compare(opened)
+    compared = before.compare(opened)
     broken = compared.effect.count("breaks")
     rest = "nothing else broke" if not broken else f"{broken} other pairs do not work any more"
+    if compared.missing:
+        pairs = sum(item.pairs for item in compared.missing)
+        names = _listed([item.device for item in compared.missing])
+        rest = rest.replace("nothing else broke", "nothing else that it holds broke")
+        rest += f"; {names} missing, so of {pairs} pairs that worked nothing is known"
     return f"On {newer.title} both ways work; {rest}."
+
+
+def _listed(names: list[str]) -> str:
+    """Names with their verb: `gull is`, `gull and tern are`, `gull, tern and 4 more are`."""
+    shown = names[:3] if len(names) > 4 else names
+    more = [f"{len(names) - 3} more"] if len(names) > 4 else []
+    *most, last = [*shown, *more]
+    return f"{', '.join(most)} and {last} are" if most else f"{last} is"
+
+
+def _taking_part(case: Case, before: Computed, after: Computed) -> set[str]:
+    """The devices between which, or over which, a complaint is, on either survey."""
+    out: set[str] = set()
+    for survey in (before, after):
+        try:
+            path = survey.path(case.sender, case.receiver, case.traffic)
+        except EndpointError:
+            continue
+        out |= {path.sender, path.receiver or ""}
+        for leg in (path.outbound, path.back):
+            out |= {h.device for b in (leg.branches if leg else ()) for h in b.hops}
+    return out | {name for name in (case.sender, case.receiver) if before.network.device(name)}
 
 
 _TAKE = {"confirm": _confirm, "cause": _cause, "propose": _propose, "verify": _verify}

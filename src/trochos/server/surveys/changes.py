@@ -19,7 +19,7 @@ from ...core.change.rehearse import Effect, neighbours_changed, routes_changed
 from ...core.change.unmask import mask_edits
 from ...core.diagnosis.causes import Diagnosis
 from ...core.forwarding.endpoints import EndpointError
-from ...core.forwarding.path import Traffic
+from ...core.forwarding.traffic import Traffic, read_traffic
 from ...core.network.edits import Edit, EditError, read_edits
 from ...core.readers.masking import mask
 from ...core.survey import Computed, Rehearsal
@@ -132,9 +132,7 @@ def question_of(question: dict[str, Any]) -> tuple[str, str, Traffic] | None:
     """(from, to, traffic) of a question, if it asks anything."""
     if not question.get("from") or not question.get("to"):
         return None
-    protocol = question.get("protocol") or "icmp"
-    traffic = Traffic(question.get("source") or None, protocol, question.get("port"))
-    return question["from"], question["to"], traffic
+    return question["from"], question["to"], read_traffic(question)
 
 
 def _edits_of(opened: Computed, data: dict[str, Any]) -> tuple[Edit, ...]:
@@ -199,12 +197,24 @@ class RehearsalView(APIView):
                     {"device": device, "file": file, "text": text}
                     for (device, file), text in rehearsal.changed.texts.items()
                 ],
-                "handover": [item.as_json() for item in hand_over(opened.survey, edits)],
+                "handover": _handover(opened, edits, rehearsal, body(request)),
+                "not_understood": rehearsal.not_understood,
                 "before": before,
                 "after": after,
                 "cases": _cases(stored, opened, rehearsal.after),
             }
         )
+
+
+def _handover(
+    opened: Computed, edits: tuple[Edit, ...], rehearsal: Rehearsal, sent: dict[str, Any]
+) -> list[dict[str, object]]:
+    """The change for whoever makes it; nothing while it holds lines that nobody understands,
+    unless a person takes them on, which it then says."""
+    unknown = rehearsal.not_understood
+    if unknown and not sent.get("accept_unknown_lines"):
+        return []
+    return [item.as_json() for item in hand_over(opened.survey, edits, unknown)]
 
 
 def _cases(stored: StoredSurvey, before: Computed, after: Computed) -> list[dict[str, object]]:
@@ -287,12 +297,14 @@ class CompareView(APIView):
         opened = []
         for name in ("old", "new"):
             text = request.query_params.get(name, "")
-            if not text.isdigit():
+            if not (text.isascii() and text.isdigit()):
                 raise ValidationError("Name two surveys to compare: old and new.")
             opened.append(computed(get_object_or_404(StoredSurvey, pk=int(text))))
         found = opened[0].compare(opened[1])
         return Response(
             {
+                "missing": [item.as_json() for item in found.missing],
+                "note": found.apart,
                 "texts": found.texts,
                 "facts": found.facts,
                 "routes": [change.as_json() for change in found.routes],

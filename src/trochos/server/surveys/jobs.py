@@ -64,6 +64,13 @@ def diagnosis(
     return job
 
 
+def forget(survey: int) -> None:
+    """Drops the answers about a survey, as after a correction of it."""
+    with _lock:
+        for key in [key for key in _jobs if key[0] == survey]:
+            del _jobs[key]
+
+
 def _run(job: Job, computed: Computed, sender: str, receiver: str, traffic: Traffic) -> Diagnosis:
     started = time.monotonic()
 

@@ -8,10 +8,24 @@ from django.db import models
 from ...core.forwarding.path import Traffic
 
 
+class Network(models.Model):
+    """What surveys are surveys of, and what a person decided about it."""
+
+    name = models.CharField(max_length=200, unique=True)
+    expected = models.JSONField(default=list)
+    """The devices that a survey of it should hold: one that is missing was not read."""
+    roles = models.JSONField(default=dict)
+    """Node -> `lan`, `router`, `host` or `switch`, as a person said."""
+
+    class Meta:
+        ordering = ("name",)
+
+
 class StoredSurvey(models.Model):
     """A survey's files, secrets already masked, as one compressed archive."""
 
     title = models.CharField(max_length=200)
+    network = models.ForeignKey(Network, on_delete=models.PROTECT, related_name="surveys")
     taken_at = models.DateTimeField(null=True)
     stored_at = models.DateTimeField(auto_now_add=True)
     stored_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)

@@ -30,12 +30,54 @@ def names(survey: Computed) -> list[dict[str, object]]:
             ],
         }
         for device in survey.network.devices
+        if not device.instance
     ]
+
+
+def undescribed(survey: Computed) -> list[dict[str, object]]:
+    """The nodes of the wiring that no folder describes: LANs, and devices that were not read."""
+    drawing, about = survey.survey.drawing, survey.survey.about
+    devices = {d.name: d for d in survey.network.devices}
+    names = {n for n in drawing.nodes if n not in devices or devices[n].role == "unread"}
+    names |= {d.name for d in devices.values() if d.role == "unread" and not d.instance}
+    out: list[dict[str, object]] = []
+    for name in sorted(names):
+        ends = [
+            other
+            for left, right in drawing.links
+            for mine, other in ((left, right), (right, left))
+            if mine.device == name
+        ]
+        said = about.roles.get(name)
+        unread = name in devices
+        if said is not None:
+            why = "Somebody said so."
+        elif name in about.expected:
+            why = "It is expected in this network, and nothing of it was sent."
+        elif not ends:
+            why = "Something names it as a device, and no wiring places it."
+        elif unread:
+            why = "No two of the ends that meet there share a subnet, or the drawing numbers it."
+        else:
+            why = "Two or more of the ends that meet there share a subnet."
+        out.append(
+            {
+                "name": name,
+                "role": "unread" if unread else "lan",
+                "said": said,
+                "why": why,
+                "ends": [{"device": e.device, "interface": e.interface} for e in ends],
+                "expected": name in about.expected,
+            }
+        )
+    return out
 
 
 def device_list(survey: Computed) -> list[dict[str, object]]:
     out = []
     for device in survey.network.devices:
+        if device.instance:
+            continue
         routes = [
             route
             for family in (4, 6)

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import hashlib
 import io
+import json
 import threading
 import zipfile
 from collections import OrderedDict
+from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
@@ -15,9 +17,11 @@ from django.utils import timezone
 from django.utils.dateparse import parse_datetime
 
 from ...core.readers.archives import UploadError
+from ...core.readers.survey import About
 from ...core.survey import Computed
 from ...local import fingerprint_key
-from .models import StoredSurvey
+from . import jobs
+from .models import Network, StoredSurvey
 from .present import severity_counts
 
 _KEPT = 8
@@ -45,51 +49,166 @@ def files_of(stored: StoredSurvey) -> dict[str, bytes]:
 
 
 def store(
-    files: dict[str, bytes], title: str | None, user: User | None, sent_as: str | None = None
+    files: dict[str, bytes],
+    title: str | None,
+    user: User | None,
+    sent_as: str | None = None,
+    network: str | None = None,
+    taken_at: datetime | None = None,
 ) -> StoredSurvey:
     """Reads and stores a survey; the same survey twice is the stored one.
 
-    It is called by the title given here, by its own, or by the name under which it was sent.
+    It is called by the title given here, by its own, or by the name under which it was sent. It
+    belongs to the network named here or in it, else to the one whose devices it mostly holds, else
+    to a new one. What was decided about that network is written into its `survey.json`.
+
+    Args:
+        taken_at: when it was taken, if it does not say so itself.
 
     Raises:
         UploadError: no device was recognised in it.
     """
     survey = Computed.from_files(files, fingerprint_key())
-    if not any(device.role != "unread" for device in survey.network.devices):
-        names = ", ".join(sorted(files)[:3])
+    names = read_names(survey)
+    if not names:
+        listed = ", ".join(sorted(files)[:3])
         raise UploadError(
-            f"No device was recognised in what you sent ({names}). A survey holds configurations "
+            f"No device was recognised in what you sent ({listed}). A survey holds configurations "
             "or captures of devices, best as devices/NAME/FILE."
         )
-    archive = pack(survey)
-    digest = hashlib.sha256(archive).hexdigest()
+    digest = hashlib.sha256(pack(survey)).hexdigest()
     known = StoredSurvey.objects.filter(digest=digest).first()
     if known is not None:
         return known
-    taken = _when(survey.network.taken_at)
+    about = survey.survey.about
+    called = (title or about.title or sent_as or "Survey").strip()[:200]
+    belongs = _network_of(network or about.network, names, called)
+    taken = when(about.taken_at) or taken_at
+    said = replace(
+        about,
+        title=called,
+        taken_at=taken.isoformat() if taken is not None else None,
+        network=belongs.name,
+        expected=tuple(sorted({*about.expected, *belongs.expected})),
+        roles={**belongs.roles, **about.roles},
+    )
+    survey = with_about(survey, said)
     stored = StoredSurvey.objects.create(
-        title=(title or survey.network.title or sent_as or "Survey").strip()[:200],
+        title=called,
+        network=belongs,
         taken_at=taken,
         stored_by=user,
         digest=digest,
-        archive=archive,
-        device_count=len(survey.network.devices),
-        unread_count=sum(device.role == "unread" for device in survey.network.devices),
-        file_count=sum(len(texts) for texts in survey.survey.files.values()),
+        archive=pack(survey),
         **_counts(survey),
     )
+    _learn(belongs, names, said)
     _remember(stored.id, survey)
     return stored
+
+
+def read_names(survey: Computed) -> set[str]:
+    """The devices that were read."""
+    return {d.name for d in survey.network.devices if d.role != "unread" and not d.instance}
+
+
+def with_about(survey: Computed, about: About) -> Computed:
+    """The survey with another `survey.json`."""
+    document: dict[str, object] = {
+        "title": about.title,
+        "taken_at": about.taken_at,
+        "network": about.network,
+        "expected": list(about.expected),
+        "roles": dict(about.roles),
+    }
+    text = json.dumps({k: v for k, v in document.items() if v}, ensure_ascii=False, indent=1)
+    files = {
+        f"devices/{device}/{name}" if device else name: held.encode()
+        for device, texts in survey.survey.files.items()
+        for name, held in texts.items()
+    }
+    return Computed.from_files({**files, "survey.json": f"{text}\n".encode()}, fingerprint_key())
+
+
+def correct(stored: StoredSurvey, changes: dict[str, Any]) -> Computed:
+    """Corrects what is said of a survey: title, time, network, roles, expected devices.
+
+    What was decided about nodes is kept with the network, so that the next survey of it comes in
+    with the same answer.
+    """
+    survey = computed(stored)
+    about = survey.survey.about
+    if "network" in changes:
+        stored.network = Network.objects.get_or_create(name=changes["network"])[0]
+    network = stored.network
+    stored.title = changes.get("title", stored.title)
+    if "taken_at" in changes:
+        stored.taken_at = changes["taken_at"]
+    roles = {**about.roles, **changes.get("roles", {})}
+    about = replace(
+        about,
+        title=stored.title,
+        taken_at=stored.taken_at.isoformat() if stored.taken_at is not None else None,
+        network=network.name,
+        expected=tuple(changes.get("expected", about.expected)),
+        roles={node: role for node, role in roles.items() if role},
+    )
+    fresh = with_about(survey, about)
+    stored.archive = pack(fresh)
+    for name, value in _counts(fresh).items():
+        setattr(stored, name, value)
+    stored.save()
+    network.roles = {**network.roles, **about.roles}
+    if "expected" in changes:
+        network.expected = sorted({*changes["expected"], *read_names(fresh)})
+    network.save()
+    forget(stored.id)
+    _remember(stored.id, fresh)
+    return fresh
+
+
+def _network_of(name: str | None, names: set[str], called: str) -> Network:
+    """The network of a survey: named, recognised by its devices, or new."""
+    if name:
+        return Network.objects.get_or_create(name=name.strip()[:200])[0]
+    best, shared = None, 0.5
+    for network in Network.objects.all():
+        expected = set(network.expected)
+        alike = len(names & expected) / max(1, min(len(names), len(expected)))
+        if expected and alike >= shared:
+            best, shared = network, alike
+    if best is not None:
+        return best
+    number, free = 1, called
+    while Network.objects.filter(name=free).exists():
+        number += 1
+        free = f"{called[:190]} {number}"
+    return Network.objects.create(name=free)
+
+
+def _learn(network: Network, names: set[str], said: About) -> None:
+    """What a survey showed is expected of the next one."""
+    network.expected = sorted({*network.expected, *said.expected, *names})
+    network.roles = {**network.roles, **said.roles}
+    network.save()
 
 
 def _counts(survey: Computed) -> dict[str, Any]:
     """What the list of surveys says of one: findings by severity, and open lines."""
     reading = survey.survey.reading
     open_lines = sum(line.matters for report in reading for line in report.unknown)
-    return {"findings": severity_counts(survey.findings), "open_lines": open_lines}
+    devices = [device for device in survey.network.devices if not device.instance]
+    return {
+        "findings": severity_counts(survey.findings),
+        "open_lines": open_lines,
+        "device_count": len(devices),
+        "unread_count": sum(device.role == "unread" for device in devices),
+        "file_count": sum(len(texts) for texts in survey.survey.files.values()),
+    }
 
 
-def _when(text: str | None) -> datetime | None:
+def when(text: str | None) -> datetime | None:
+    """The time that a text says; None if it says none."""
     if not text:
         return None
     try:
@@ -107,6 +226,13 @@ def _remember(number: int, survey: Computed) -> None:
         _computed.move_to_end(number)
         while len(_computed) > _KEPT:
             _computed.popitem(last=False)
+
+
+def forget(number: int) -> None:
+    """Drops what was computed of a survey, as after a correction."""
+    with _lock:
+        _computed.pop(number, None)
+    jobs.forget(number)
 
 
 def computed(stored: StoredSurvey) -> Computed:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from itertools import zip_longest
 from typing import Any
 
+from django.db.models import Count
 from django.http import Http404
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
@@ -19,16 +21,17 @@ from rest_framework.views import APIView
 from ...core.diagnosis.decision import explain_decision
 from ...core.diagnosis.ends import compare_ends, far_end_of
 from ...core.forwarding.endpoints import EndpointError
-from ...core.forwarding.path import Traffic, source_for
+from ...core.forwarding.path import source_for
 from ...core.forwarding.sources import usable_addresses
+from ...core.forwarding.traffic import Traffic, read_service, read_traffic
 from ...core.network.addressing import Address, parse_address
 from ...core.network.facts import Device, End
 from ...core.readers.archives import UploadError, check_files, is_archive, unpack
 from ...core.survey import Computed
 from .. import settings
 from . import present, shapes
-from .models import Case, StoredSurvey
-from .store import computed, store
+from .models import Case, Network, StoredSurvey
+from .store import computed, correct, store, when
 
 
 def _text(name: str, required: bool = True, description: str = "") -> OpenApiParameter:
@@ -57,6 +60,7 @@ def survey_json(stored: StoredSurvey) -> dict[str, object]:
     return {
         "id": stored.id,
         "title": stored.title,
+        "network": stored.network.name,
         "taken_at": stored.taken_at,
         "stored_at": stored.stored_at,
         "stored_by": stored.stored_by.username if stored.stored_by else None,
@@ -119,7 +123,7 @@ class SurveysView(APIView):
 
     @extend_schema(operation_id="surveys", responses=shapes.SurveyListShape)
     def get(self, request: Request) -> Response:
-        found = StoredSurvey.objects.defer("archive").select_related("stored_by")
+        found = StoredSurvey.objects.defer("archive").select_related("stored_by", "network")
         return Response({"surveys": [survey_json(stored) for stored in found]})
 
     @extend_schema(
@@ -129,9 +133,17 @@ class SurveysView(APIView):
     )
     def post(self, request: Request) -> Response:
         files = _uploaded(request)
-        title = request._request.POST.get("title", "").strip() or None
+        sent = request._request.POST
+        title, network = (sent.get(name, "").strip() or None for name in ("title", "network"))
+        taken = sent.get("taken_at", "").strip()
+        taken_at = when(taken)
+        if taken and taken_at is None:
+            raise ValidationError(
+                f"{taken!r} is no time. Write it like 2026-05-04T06:30:00Z, or leave it out."
+            )
         user: Any = request.user
-        return Response(survey_json(store(files, title, user, _sent_as(request))), status=201)
+        stored = store(files, title, user, _sent_as(request), network, taken_at)
+        return Response(survey_json(stored), status=201)
 
 
 class SurveyView(APIView):
@@ -140,23 +152,46 @@ class SurveyView(APIView):
         return Response(survey_json(get_object_or_404(StoredSurvey, pk=survey)))
 
     @extend_schema(
-        operation_id="pin_survey", request=shapes.PinRequest, responses=shapes.SurveyShape
+        operation_id="correct_survey",
+        request=shapes.CorrectionRequest,
+        responses={200: shapes.SurveyShape, 400: shapes.ErrorShape},
     )
     def patch(self, request: Request, survey: int) -> Response:
-        """A pinned survey stays, whatever the rule for old ones says."""
+        """Corrects what is said of a survey; a pinned one stays, whatever the rule for old ones
+        says."""
         stored = get_object_or_404(StoredSurvey, pk=survey)
-        sent = shapes.PinRequest(data=request.data)
+        sent = shapes.CorrectionRequest(data=request.data, partial=True)
         sent.is_valid(raise_exception=True)
-        stored.pinned = sent.validated_data["pinned"]
-        stored.save(update_fields=["pinned"])
+        changes = dict(sent.validated_data)
+        pinned = changes.pop("pinned", None)
+        if pinned is not None:
+            stored.pinned = pinned
+            stored.save(update_fields=["pinned"])
+        if changes:
+            correct(stored, changes)
         return Response(survey_json(stored))
 
 
 class ReadingView(APIView):
     @extend_schema(operation_id="reading", responses=shapes.ReadingShape)
     def get(self, request: Request, survey: int) -> Response:
-        reports = _opened(survey).survey.reading
-        return Response({"reading": [report.as_json() for report in reports]})
+        opened = _opened(survey)
+        reports = opened.survey.reading
+        return Response(
+            {
+                "reading": [report.as_json() for report in reports],
+                "nodes": present.undescribed(opened),
+            }
+        )
+
+
+class NetworksView(APIView):
+    @extend_schema(operation_id="networks", responses=shapes.NetworksShape)
+    def get(self, request: Request) -> Response:
+        """The networks that surveys belong to."""
+        rows = Network.objects.annotate(count=Count("surveys"))
+        listed = [{"name": n.name, "surveys": n.count, "expected": n.expected} for n in rows]
+        return Response({"networks": listed})
 
 
 class FindingsView(APIView):
@@ -226,6 +261,7 @@ _PATH_PARAMETERS = [
     _text("to", description="device, address, prefix or device:interface"),
     _text("source", False),
     OpenApiParameter("protocol", str, enum=["icmp", "tcp", "udp"]),
+    _text("service", False, "instead of protocol and port: tcp/443, udp 53, 8080, https"),
     OpenApiParameter("port", OpenApiTypes.INT),
     OpenApiParameter("size", OpenApiTypes.INT),
     OpenApiParameter("dont_fragment", OpenApiTypes.BOOL),
@@ -237,28 +273,9 @@ def path_parameters() -> list[OpenApiParameter]:
     return list(_PATH_PARAMETERS)
 
 
-def _number(request: Request, name: str, highest: int) -> int | None:
-    text = request.query_params.get(name)
-    if not text:
-        return None
-    if not text.isascii() or not text.isdigit() or int(text) > highest:
-        raise ValidationError(f"The {name} {text!r} is not a number from 0 to {highest}.")
-    return int(text)
-
-
 def traffic_of(request: Request) -> Traffic:
     """The kind of packet that a request asks about."""
-    query = request.query_params
-    protocol = query.get("protocol") or "icmp"
-    if protocol not in ("icmp", "tcp", "udp"):
-        raise ValidationError("The protocol is icmp, tcp or udp.")
-    return Traffic(
-        query.get("source") or None,
-        protocol,
-        _number(request, "port", 65535),
-        _number(request, "size", 65535) or 0,
-        query.get("dont_fragment") == "true",
-    )
+    return read_traffic(request.query_params.dict())
 
 
 class PathView(APIView):
@@ -274,6 +291,20 @@ class PathView(APIView):
         opened = _opened(survey)
         path = opened.path(query["from"], query["to"], traffic_of(request))
         return Response({**path.as_json(), "touching": opened.touching(path)})
+
+
+class ServiceView(APIView):
+    """What a service is that somebody wrote, or why it is none."""
+
+    @extend_schema(
+        operation_id="service",
+        parameters=[_text("text")],
+        responses={200: shapes.ServiceShape, 400: shapes.ErrorShape},
+    )
+    def get(self, request: Request) -> Response:
+        protocol, port = read_service(request.query_params.get("text", ""))
+        service = Traffic(protocol=protocol, port=port).service
+        return Response({"protocol": protocol, "port": port, "text": service})
 
 
 class LadderView(APIView):
@@ -331,7 +362,7 @@ class SourceAddressesView(APIView):
 
     @extend_schema(
         operation_id="source_addresses",
-        parameters=[_text("device"), _text("target")],
+        parameters=[_text("device"), _text("target"), *_PATH_PARAMETERS[3:]],
         responses=shapes.SourceAddressesShape,
     )
     def get(self, request: Request, survey: int) -> Response:
@@ -339,11 +370,12 @@ class SourceAddressesView(APIView):
         device = _device(opened, request.query_params.get("device", ""))
         target = _address(request.query_params.get("target"), "target")
         chosen = source_for(opened.forwarding, device.name, target)
+        asked = traffic_of(request)
         rows = []
         for interface, fact in usable_addresses(device, target.family):
             if fact.address.is_link_local:
                 continue
-            traffic = Traffic(source=str(fact.address))
+            traffic = replace(asked, source=str(fact.address))
             path = opened.path(device.name, str(target), traffic)
             rows.append(
                 {
@@ -451,7 +483,7 @@ class CasesView(APIView):
         opened = computed(stored)
         fields = data.validated_data
         # A complaint that cannot be asked is refused before it is kept.
-        opened.path(fields["sender"], fields["receiver"], Traffic(fields.get("source") or None))
+        opened.path(fields["sender"], fields["receiver"], read_traffic(fields))
         user: Any = request.user
         case = Case.objects.create(survey=stored, opened_by=user, **fields)
         return Response(case_json(case, opened), status=201)

@@ -119,6 +119,8 @@ class QuestionShape(Shape):
     source = s.CharField(required=False)  # type: ignore[assignment]
     protocol = s.CharField(required=False)
     port = s.IntegerField(required=False)
+    size = s.IntegerField(required=False)
+    dont_fragment = s.BooleanField(required=False)
 
     def get_fields(self) -> dict[str, Any]:
         return {**super().get_fields(), "from": s.CharField(required=False)}

@@ -36,6 +36,7 @@ class RehearsalRequest(Shape):
     edits = EditShape(many=True, required=False)
     texts = EditedTextShape(many=True, required=False)
     question = QuestionShape(required=False)
+    accept_unknown_lines = s.BooleanField(required=False, default=False)
 
 
 class DiffLineShape(Shape):
@@ -79,6 +80,7 @@ class HandOverShape(Shape):
     apply = s.CharField()
     back = s.CharField()
     files = s.ListField(child=s.CharField())
+    unknown = s.ListField(child=s.CharField(), help_text="lines that are not understood")
 
 
 class CaseEffectShape(Shape):
@@ -86,6 +88,13 @@ class CaseEffectShape(Shape):
     complaint = s.CharField()
     before = s.CharField()
     after = s.CharField()
+
+
+class ChangedLineShape(Shape):
+    device = s.CharField()
+    file = s.CharField()
+    line = s.IntegerField()
+    text = s.CharField()
 
 
 class RehearsalShape(Shape):
@@ -104,6 +113,7 @@ class RehearsalShape(Shape):
     before = OnePathShape(allow_null=True)
     after = OnePathShape(allow_null=True)
     cases = CaseEffectShape(many=True)
+    not_understood = ChangedLineShape(many=True, help_text="lines of the change itself")
 
 
 class ProposalRequest(Shape):
@@ -139,7 +149,15 @@ class FactChangeShape(Shape):
     new = s.CharField(allow_null=True)
 
 
+class MissingDeviceShape(Shape):
+    device = s.CharField()
+    role = s.CharField()
+    pairs = s.IntegerField(help_text="pairs that worked with it, of which nothing is known now")
+
+
 class ComparisonShape(Shape):
+    missing = MissingDeviceShape(many=True)
+    note = s.CharField(allow_null=True, help_text="set if these are not surveys of one network")
     texts = TextChangeShape(many=True)
     facts = FactChangeShape(many=True)
     routes = RouteChangeShape(many=True)

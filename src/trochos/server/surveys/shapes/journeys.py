@@ -143,6 +143,12 @@ class OnePathShape(Shape):
         }
 
 
+class ServiceShape(Shape):
+    protocol = s.CharField()
+    port = s.IntegerField(allow_null=True)
+    text = s.CharField(allow_blank=True, help_text="as it is written here; empty for a ping")
+
+
 class PathShape(OnePathShape):
     touching = s.ListField(child=s.CharField(), help_text="ids of findings that bear on it")
     also = OnePathShape(required=False)

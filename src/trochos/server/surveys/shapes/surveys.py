@@ -27,8 +27,28 @@ class FileReportShape(Shape):
     note = s.CharField(required=False)
 
 
+class UndescribedShape(Shape):
+    name = s.CharField()
+    role = s.ChoiceField(["lan", "unread"], help_text="what it is taken for")
+    said = s.CharField(allow_null=True, help_text="what a person said that it is")
+    why = s.CharField()
+    ends = EndShape(many=True)
+    expected = s.BooleanField()
+
+
 class ReadingShape(Shape):
     reading = FileReportShape(many=True)
+    nodes = UndescribedShape(many=True, help_text="nodes of the wiring that no folder describes")
+
+
+class NetworkShape(Shape):
+    name = s.CharField()
+    surveys = s.IntegerField()
+    expected = s.ListField(child=s.CharField())
+
+
+class NetworksShape(Shape):
+    networks = NetworkShape(many=True)
 
 
 class SeverityCountShape(Shape):
@@ -40,6 +60,7 @@ class SeverityCountShape(Shape):
 class SurveyShape(Shape):
     id = s.IntegerField()
     title = s.CharField()
+    network = s.CharField()
     taken_at = s.DateTimeField(allow_null=True)
     stored_at = s.DateTimeField()
     stored_by = s.CharField(allow_null=True)
@@ -53,8 +74,17 @@ class SurveyShape(Shape):
     gathered = s.BooleanField(help_text="true if it was gathered from live devices")
 
 
-class PinRequest(Shape):
-    pinned = s.BooleanField()
+class CorrectionRequest(Shape):
+    pinned = s.BooleanField(required=False)
+    title = s.CharField(required=False, max_length=200)
+    network = s.CharField(required=False, max_length=200)
+    taken_at = s.DateTimeField(required=False, allow_null=True)
+    roles = s.DictField(
+        child=s.ChoiceField(["lan", "router", "host", "switch"], allow_blank=True),
+        required=False,
+        help_text="node -> what it is; empty takes back what was said",
+    )
+    expected = s.ListField(child=s.CharField(max_length=200), required=False)
 
 
 class SurveyListShape(Shape):
@@ -67,6 +97,8 @@ class UploadRequest(Shape):
         child=s.CharField(), required=False, help_text="the path of each file, in the same order"
     )
     title = s.CharField(required=False, allow_blank=True, max_length=200)
+    network = s.CharField(required=False, allow_blank=True, max_length=200)
+    taken_at = s.CharField(required=False, allow_blank=True)
 
 
 class NameShape(Shape):
