@@ -78,7 +78,7 @@ export interface Upload {
  */
 export function uploadSurvey(
   files: Upload[],
-  title: string,
+  said: { title: string; network: string; taken_at: string },
   onProgress: (share: number) => void,
 ): Promise<Shapes["SurveyShape"]> {
   return new Promise((resolve, reject) => {
@@ -87,7 +87,7 @@ export function uploadSurvey(
       form.append("files", file, file.name);
       form.append("paths", path);
     }
-    if (title) form.append("title", title);
+    for (const [name, value] of Object.entries(said)) if (value) form.append(name, value);
     const request = new XMLHttpRequest();
     request.open("POST", "/api/surveys");
     request.setRequestHeader("X-CSRFToken", csrf());

@@ -13,6 +13,10 @@ export function useSurveys() {
   return useQuery({ queryKey: ["surveys"], queryFn: () => ask(client.GET("/api/surveys")) });
 }
 
+export function useNetworks() {
+  return useQuery({ queryKey: ["networks"], queryFn: () => ask(client.GET("/api/networks")) });
+}
+
 const at = (survey: number) => ({ params: { path: { survey } } });
 
 export function useReading(survey: number) {
@@ -159,14 +163,16 @@ export function useEnds(survey: number, question: EndsQuestion | null) {
   });
 }
 
-export function useSourceAddresses(survey: number, device: string | null, target: string | null) {
+export function useSourceAddresses(survey: number, device: string | null, target: string | null, question: Question) {
+  const { protocol, port, size, dont_fragment } = question;
+  const packet = { protocol, port, size, dont_fragment };
   return useQuery({
-    queryKey: ["sources", survey, device, target],
+    queryKey: ["sources", survey, device, target, packet],
     enabled: Boolean(device && target),
     queryFn: () =>
       ask(
         client.GET("/api/surveys/{survey}/sources", {
-          params: { path: { survey }, query: { device: device ?? "", target: target ?? "" } },
+          params: { path: { survey }, query: { device: device ?? "", target: target ?? "", ...packet } },
         }),
       ),
     ...FOREVER,
@@ -205,7 +211,8 @@ export type Edit = Shapes["EditShapeRequest"];
 export interface Change {
   edits: Edit[];
   texts: { device: string; file: string; text: string }[];
-  question: { from?: string; to?: string };
+  question: Partial<Question>;
+  accept_unknown_lines?: boolean;
 }
 
 /** What a change would do; a survey never changes, so neither does the answer. */
@@ -217,7 +224,7 @@ export function useRehearsal(survey: number, change: Change | null) {
       ask(
         client.POST("/api/surveys/{survey}/rehearsals", {
           params: { path: { survey } },
-          body: change as Change,
+          body: { ...change, accept_unknown_lines: change?.accept_unknown_lines ?? false } as Shapes["RehearsalRequestRequest"],
         }),
       ),
     ...FOREVER,

@@ -1582,7 +1582,7 @@ export interface components {
         QuestionShape: {
             to?: string;
             source?: string;
-            protocol?: string;
+            protocol?: components["schemas"]["ProtocolEnum"];
             port?: number;
             size?: number;
             dont_fragment?: boolean;
@@ -1591,7 +1591,7 @@ export interface components {
         QuestionShapeRequest: {
             to?: string;
             source?: string;
-            protocol?: string;
+            protocol?: components["schemas"]["ProtocolEnum"];
             port?: number;
             size?: number;
             dont_fragment?: boolean;

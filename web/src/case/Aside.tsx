@@ -14,7 +14,7 @@ export function Aside({ survey, question, path, also, ids }: {
   survey: number; question: Question; path: Path; also: Path | null; ids: string[];
 }) {
   const findings = useFindings(survey);
-  const sources = useSourceAddresses(survey, path.from.device, path.to.address);
+  const sources = useSourceAddresses(survey, path.from.device, path.to.address, question);
   const touching = ids.flatMap((id) => findings.data?.findings.filter((item) => item.id === id) ?? []);
   const serious = touching.filter((finding) => finding.severity !== "notes");
   const shown = (serious.length ? serious : touching).slice(0, 6);

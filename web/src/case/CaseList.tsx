@@ -9,7 +9,7 @@ import { Failed, Working } from "../ui/States";
 import { WORKS_WORDS } from "../ui/words";
 import { Sentence } from "./Sentence";
 import { STATE_WORDS } from "./steps";
-import { queryOf } from "./CasePage";
+import { queryOf } from "./question";
 
 type Case = Shapes["CaseShape"];
 
@@ -32,7 +32,7 @@ export function CaseList() {
       },
       {
         head: "who to what", value: (row) => `${row.sender} ${row.receiver}`, width: "1.6fr",
-        show: (row) => <>{row.sender} → {row.receiver}{row.port ? <span className="soft"> for {row.protocol} {row.port}</span> : null}</>,
+        show: (row) => <>{row.sender} → {row.receiver}{row.port ? <span className="soft"> for {row.protocol}/{row.port}</span> : null}</>,
       },
       {
         head: "state", value: (row) => STATE_WORDS[row.state], width: "9rem",

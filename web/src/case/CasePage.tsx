@@ -13,34 +13,9 @@ import { Ends } from "./Ends";
 import { Journey } from "./Journey";
 import { filtersOf, firstSelection, hopAt, hopText, parseHop, type HopKey, type Path, wrapOf } from "./journey";
 import { KeepCase } from "./KeepCase";
+import { packetOf, questionOf, queryOf } from "./question";
 import { Sentence } from "./Sentence";
 import { SourcePane } from "./SourcePane";
-
-/** What the URL asks. */
-export function questionOf(query: URLSearchParams): Question | null {
-  const from = query.get("from");
-  const to = query.get("to");
-  if (!from || !to) return null;
-  const question: Question = { from, to };
-  const source = query.get("source");
-  const protocol = query.get("protocol");
-  const port = Number(query.get("port"));
-  const size = Number(query.get("size"));
-  if (source) question.source = source;
-  if (protocol === "tcp" || protocol === "udp") question.protocol = protocol;
-  if (port) question.port = port;
-  if (size) question.size = size;
-  if (size && query.get("dont_fragment") === "true") question.dont_fragment = true;
-  return question;
-}
-
-export function queryOf(question: Question): URLSearchParams {
-  const query = new URLSearchParams();
-  for (const [name, value] of Object.entries(question)) {
-    if (value !== undefined && value !== "") query.set(name, String(value));
-  }
-  return query;
-}
 
 /** One complaint: sentence, journey, and the three panes of the selected hop. */
 export function CasePage() {
@@ -53,13 +28,7 @@ export function CasePage() {
   const question = useMemo<Question | null>(() => {
     if (!params.case) return questionOf(query);
     if (!stored) return null;
-    const out: Question = { from: stored.sender, to: stored.receiver };
-    if (stored.source) out.source = stored.source;
-    if (stored.protocol && stored.protocol !== "icmp") out.protocol = stored.protocol;
-    if (stored.port) out.port = stored.port;
-    if (stored.size) out.size = stored.size;
-    if (stored.size && stored.dont_fragment) out.dont_fragment = true;
-    return out;
+    return packetOf({ ...stored, from: stored.sender, to: stored.receiver });
   }, [params.case, stored, query]);
   const path = usePath(survey, question);
   const surveys = useSurveys();

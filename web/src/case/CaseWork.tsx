@@ -23,7 +23,9 @@ export function CaseWork({ survey, stored, works, question }: {
   const take = (body: Step) => step.mutate({ case: stored.id, body });
   const done = DONE.includes(stored.state);
   const own = surveys.data?.surveys.find((item) => item.id === survey);
-  const newer = (surveys.data?.surveys ?? []).filter((item) => item.id !== survey && (!own?.taken_at || !item.taken_at || item.taken_at > own.taken_at));
+  const newer = (surveys.data?.surveys ?? [])
+    .filter((item) => item.id !== survey && (!own?.taken_at || !item.taken_at || item.taken_at > own.taken_at))
+    .sort((one, other) => Number(other.network === own?.network) - Number(one.network === own?.network));
   return (
     <section aria-label="The case" className="border-b border-base-300 px-4 py-1.5">
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
@@ -42,7 +44,7 @@ export function CaseWork({ survey, stored, works, question }: {
           {!done && newer.length ? (
             <select className="select select-xs w-48" aria-label="Verify on a newer survey" value="" onChange={(event) => event.target.value && take({ step: "verify", survey: Number(event.target.value) })}>
               <option value="">Verify on a newer survey</option>
-              {newer.map((item) => <option key={item.id} value={item.id}>{item.title}, {when(item.taken_at)}</option>)}
+              {newer.map((item) => <option key={item.id} value={item.id}>{item.title}, {when(item.taken_at)}{item.network === own?.network ? "" : ` (${item.network})`}</option>)}
             </select>
           ) : null}
           {!done ? <Button onClick={() => take({ step: "close" })}>Close unverified</Button> : <Button onClick={() => take({ step: "reopen" })}>Open again</Button>}

@@ -3,18 +3,12 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import type { Question } from "../api/queries";
 import { useNames } from "../api/queries";
 import { Combobox, type Choice } from "../ui/Combobox";
+import { readService, serviceText } from "./question";
 
 interface Props {
   survey: number;
   question: Question | null;
   onAsk: (question: Question) => void;
-}
-
-const SERVICE = /^(icmp|tcp|udp)(?:[ /:]+(\d{1,5}))?$/i;
-
-function serviceText(question: Question | null): string {
-  if (!question?.protocol || question.protocol === "icmp") return "";
-  return question.port ? `${question.protocol} ${question.port}` : question.protocol;
 }
 
 /** The complaint as a sentence that is a form. */
@@ -64,20 +58,20 @@ export function Sentence({ survey, question, onAsk }: Props) {
     return () => window.removeEventListener("trochos-ask", focus);
   }, []);
 
-  const ask = (changed: Partial<Record<"from" | "to" | "service" | "source" | "size", string>> & { whole?: boolean } = {}) => {
+  const ask = async (changed: Partial<Record<"from" | "to" | "service" | "source" | "size", string>> & { whole?: boolean } = {}) => {
     const next = { from, to, service, source, size, whole, ...changed };
     if (!next.from.trim() || !next.to.trim()) return;
     const asked: Question = { from: next.from.trim(), to: next.to.trim() };
-    if (next.service.trim()) {
-      const match = SERVICE.exec(next.service.trim());
-      const port = match?.[2] ? Number(match[2]) : undefined;
-      if (!match || (port !== undefined && (port < 1 || port > 65535)) || (match[1]?.toLowerCase() === "icmp" && port)) {
-        setProblem("A service is written like tcp 5432, udp 53 or icmp.");
+    if (next.service.trim() === serviceText(question)) {
+      if (question?.protocol) asked.protocol = question.protocol;
+      if (question?.port) asked.port = question.port;
+    } else {
+      try {
+        Object.assign(asked, await readService(next.service));
+      } catch (error) {
+        setProblem(error instanceof Error ? error.message : "The service could not be checked.");
         return;
       }
-      asked.protocol = match[1]?.toLowerCase() as Question["protocol"];
-      if (port) asked.port = port;
-      if (asked.protocol === "icmp") delete asked.protocol;
     }
     if (next.source.trim()) asked.source = next.source.trim();
     if (next.size.trim()) {
@@ -86,8 +80,8 @@ export function Sentence({ survey, question, onAsk }: Props) {
         return;
       }
       asked.size = Number(next.size);
-      if (next.whole) asked.dont_fragment = true;
     }
+    if (next.whole) asked.dont_fragment = true;
     setProblem("");
     if (JSON.stringify(asked) !== JSON.stringify(question)) onAsk(asked);
   };
@@ -99,23 +93,23 @@ export function Sentence({ survey, question, onAsk }: Props) {
       className="flex flex-wrap items-center gap-x-2 gap-y-1.5"
       onSubmit={(event) => {
         event.preventDefault();
-        ask();
+        void ask();
       }}
     >
-      <Combobox inputRef={who} label="Who" value={from} onChange={setFrom} onCommit={(value) => ask({ from: value })} choices={choices} placeholder="who" width="11.5rem" />
+      <Combobox inputRef={who} label="Who" value={from} onChange={setFrom} onCommit={(value) => void ask({ from: value })} choices={choices} placeholder="who" width="11.5rem" />
       <span>cannot reach</span>
-      <Combobox label="What" value={to} onChange={setTo} onCommit={(value) => ask({ to: value })} choices={choices} placeholder="what" width="11.5rem" />
+      <Combobox label="What" value={to} onChange={setTo} onCommit={(value) => void ask({ to: value })} choices={choices} placeholder="what" width="11.5rem" />
       <span>for</span>
-      <input aria-label="Service" className="input input-sm w-24" placeholder="anything" value={service} onChange={(event) => setService(event.target.value)} onBlur={() => ask()} />
+      <input aria-label="Service" aria-invalid={problem !== "" && service.trim() !== "" ? true : undefined} className={`input input-sm w-28 ${problem && service.trim() ? "input-error" : ""}`} placeholder="anything" value={service} onChange={(event) => { setService(event.target.value); setProblem(""); }} onBlur={() => void ask()} />
       {more ? (
         <>
           <span>from</span>
-          <Combobox label="Source address" value={source} onChange={setSource} onCommit={(value) => ask({ source: value })} choices={sources} placeholder="its own choice" width="10rem" />
+          <Combobox label="Source address" value={source} onChange={setSource} onCommit={(value) => void ask({ source: value })} choices={sources} placeholder="its own choice" width="10rem" />
           <span>with</span>
-          <input aria-label="Size in bytes" inputMode="numeric" className="input input-sm w-20" placeholder="small" value={size} onChange={(event) => setSize(event.target.value)} onBlur={() => ask()} />
+          <input aria-label="Size in bytes" inputMode="numeric" className="input input-sm w-20" placeholder="small" value={size} onChange={(event) => setSize(event.target.value)} onBlur={() => void ask()} />
           <label className="flex items-center gap-1">
             bytes,
-            <input type="checkbox" className="checkbox checkbox-sm" checked={whole} onChange={(event) => { setWhole(event.target.checked); ask({ whole: event.target.checked }); }} />
+            <input type="checkbox" className="checkbox checkbox-sm" checked={whole} onChange={(event) => { setWhole(event.target.checked); void ask({ whole: event.target.checked }); }} />
             in one piece
           </label>
         </>

@@ -9,6 +9,7 @@ import { useKeep } from "../change/keep";
 import { EvidenceLink, evidencePlace } from "../ui/EvidenceLink";
 import { Wheel } from "../ui/Wheel";
 import { many } from "../ui/words";
+import { queryOf } from "./question";
 
 type Cause = Shapes["CauseShape"];
 
@@ -65,7 +66,7 @@ function Suspect({ survey, question, cause, first, partOf }: {
           <p className="flex gap-2 pt-2">
             <button
               type="button" className="btn btn-sm btn-neutral" disabled={keep.isPending}
-              onClick={() => keep.mutate({ title: remedy.title, edits: remedy.edits, question: asked(question) })}
+              onClick={() => keep.mutate({ title: remedy.title, edits: remedy.edits, question })}
             >
               Rehearse
             </button>
@@ -79,7 +80,7 @@ function Suspect({ survey, question, cause, first, partOf }: {
                     {other.title} <span className="soft">{consequence(other.proof)}</span>{" "}
                     <button
                       type="button" className="btn btn-ghost btn-xs" disabled={keep.isPending} aria-label={`Rehearse: ${other.title}`}
-                      onClick={() => keep.mutate({ title: other.title, edits: other.edits, question: asked(question) })}
+                      onClick={() => keep.mutate({ title: other.title, edits: other.edits, question })}
                     >
                       Rehearse
                     </button>
@@ -111,14 +112,6 @@ function consequence(proof: Cause["alternatives"][number]["proof"]): string {
   if (!proof) return "Not tried yet.";
   const pairs = `${proof.heals} heal, ${proof.breaks} break, ${proof.moves} move.`;
   return proof.complaint_works ? pairs : `The complaint still fails: ${pairs}`;
-}
-
-/** What a change is asked about: the complaint without what only shapes the packet. */
-export function asked(question: Question): { from: string; to: string } {
-  const out: Partial<Question> & { from: string; to: string } = { ...question };
-  delete out.size;
-  delete out.dont_fragment;
-  return out;
 }
 
 /** The suspects of a complaint that is true, best first. */
@@ -156,7 +149,7 @@ export function Suspects({ survey, question }: { survey: number; question: Quest
               keep.mutate({
                 title: cure.map((cause) => cause.remedy?.title ?? "").join(" "),
                 edits: cure.flatMap((cause) => cause.remedy?.edits ?? []),
-                question: asked(question),
+                question,
               })
             }
           >
@@ -176,7 +169,7 @@ export function Suspects({ survey, question }: { survey: number; question: Quest
       {answer && !answer.complete ? <p className="soft pt-1">Not everything was tried: this is the best answer so far.</p> : null}
       {answer ? (
         <p className="pt-1.5">
-          <Link className="underline" to={`/s/${survey}/change?from=${question.from}&to=${question.to}`}>Try a change of your own</Link>
+          <Link className="underline" to={`/s/${survey}/change?${queryOf(question).toString()}`}>Try a change of your own</Link>
         </p>
       ) : null}
     </section>

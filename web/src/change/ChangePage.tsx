@@ -2,14 +2,15 @@ import { useEffect, useMemo, useState, type ReactNode } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
 import type { Shapes } from "../api/client";
-import { useCases, useNames, useProposal, useRehearsal, type Change } from "../api/queries";
+import { useCases, useNames, useProposal, useRehearsal, type Change, type Question } from "../api/queries";
 import { Journey } from "../case/Journey";
 import { firstSelection, type Path } from "../case/journey";
+import { questionOf, queryOf } from "../case/question";
 import { useStep } from "../case/steps";
 import { Works } from "../ui/Badge";
 import { DataTable } from "../ui/DataTable";
 import { Empty, Failed, Working } from "../ui/States";
-import { WORKS_WORDS } from "../ui/words";
+import { many, WORKS_WORDS } from "../ui/words";
 import { EditLines } from "./EditLines";
 import { Editing } from "./Editing";
 import { EffectPicture } from "./EffectPicture";
@@ -30,13 +31,13 @@ export function ChangePage() {
   const number = params.proposal ? Number(params.proposal) : null;
   const [query, setQuery] = useSearchParams();
   const proposal = useProposal(number);
-  const [own, setOwn] = useState<Change | null>(null);
-  const from = query.get("from") ?? "";
-  const to = query.get("to") ?? "";
+  const place = `trochos-change ${survey} ${params.proposal ?? ""}`;
+  const [own, setOwn] = useDraft(place);
+  const asking = query.get("from") && query.get("to") ? queryOf(questionOf(query) as Question).toString() : "";
   const kept = useMemo<Change>(() => {
     if (proposal.data) return { edits: proposal.data.edits, texts: [], question: proposal.data.question ?? {} };
-    return { ...NOTHING, question: from && to ? { from, to } : {} };
-  }, [proposal.data, from, to]);
+    return { ...NOTHING, question: questionOf(new URLSearchParams(asking)) ?? {} };
+  }, [proposal.data, asking]);
   const change = own ?? kept;
   const something = change.edits.length + change.texts.length > 0;
   const rehearsal = useRehearsal(survey, number === null || proposal.data ? change : null);
@@ -57,7 +58,7 @@ export function ChangePage() {
           {proposal.data && !own ? proposal.data.title : something ? "A change of your own" : "Change"}
         </h1>
         {change.question.from ? (
-          <Link className="soft underline" to={`/s/${survey}/case?from=${change.question.from}&to=${change.question.to ?? ""}`}>
+          <Link className="soft underline" to={`/s/${survey}/case?${queryOf(change.question as Question).toString()}`}>
             for {change.question.from} → {change.question.to}
           </Link>
         ) : null}
@@ -68,6 +69,16 @@ export function ChangePage() {
       </header>
       {number !== null && proposal.isPending ? <Working what="Opening the proposal" /> : null}
       {proposal.error ? <Failed error={proposal.error} /> : null}
+      {rehearsal.data?.not_understood.length ? (
+        <section aria-label="Lines that are not understood" className="border-b border-base-300 border-l-4 border-l-error bg-base-100 px-4 py-2">
+          <p><b>{many(rehearsal.data.not_understood.length, "line of this change is", "lines of this change are")} not understood</b>, so what {rehearsal.data.not_understood.length === 1 ? "it does" : "they do"} is not known and nothing is handed over:</p>
+          <ul>{rehearsal.data.not_understood.map((line) => <li key={`${line.device} ${line.file} ${line.line}`}>{line.device} {line.file}, line {line.line}: <span className="mono stop">{line.text}</span></li>)}</ul>
+          <label className="flex items-center gap-2 pt-1">
+            <input type="checkbox" className="checkbox checkbox-sm" checked={change.accept_unknown_lines ?? false} onChange={(event) => setOwn({ ...change, accept_unknown_lines: event.target.checked })} />
+            I know what {rehearsal.data.not_understood.length === 1 ? "it does" : "they do"}, and take {rehearsal.data.not_understood.length === 1 ? "it" : "them"} on
+          </label>
+        </section>
+      ) : null}
       {rehearsal.data ? <Summary data={rehearsal.data} survey={survey} /> : null}
       <div role="tablist" aria-label="Parts of the change" className="flex gap-1 border-b border-base-300 px-4 pt-1.5">
         {TABS.filter((name) => something || name === "edit").map((name) => (
@@ -92,6 +103,31 @@ export function ChangePage() {
       </div>
     </div>
   );
+}
+
+/** What is edited and not kept yet, there again after a reload. */
+function useDraft(place: string): [Change | null, (change: Change | null) => void] {
+  const [held, setHeld] = useState<{ place: string; change: Change | null }>(() => ({ place, change: stored(place) }));
+  if (held.place !== place) setHeld({ place, change: stored(place) });
+  const set = (change: Change | null) => {
+    try {
+      if (change === null || change.edits.length + change.texts.length === 0) window.sessionStorage.removeItem(place);
+      else window.sessionStorage.setItem(place, JSON.stringify(change));
+    } catch {
+      // A browser that keeps nothing still edits; only a reload loses it.
+    }
+    setHeld({ place, change });
+  };
+  return [held.place === place ? held.change : stored(place), set];
+}
+
+function stored(place: string): Change | null {
+  try {
+    const text = window.sessionStorage.getItem(place);
+    return text ? (JSON.parse(text) as Change) : null;
+  } catch {
+    return null;
+  }
 }
 
 function Part({ tab, data }: { tab: Exclude<Tab, "edit">; data: Rehearsal }): ReactNode {

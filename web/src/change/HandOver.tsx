@@ -9,7 +9,7 @@ type Part = Shapes["HandOverShape"];
 export function HandOver({ parts }: { parts: Part[] }) {
   if (!parts.length) return <p className="soft">Nothing is configured by this change, so there is nothing to hand over.</p>;
   const all = parts
-    .map((part, index) => `# ${index + 1}. ${part.device}, ${part.language}\n${part.apply}\n\n# the way back on ${part.device}\n${part.back}\n`)
+    .map((part, index) => `# ${index + 1}. ${part.device}, ${part.language}\n${part.unknown.map((line) => `# not understood, taken on by a person: ${line}\n`).join("")}${part.apply}\n\n# the way back on ${part.device}\n${part.back}\n`)
     .join("\n");
   return (
     <div className="space-y-4">
@@ -20,6 +20,7 @@ export function HandOver({ parts }: { parts: Part[] }) {
       {parts.map((part, index) => (
         <section key={index} aria-label={`${part.device}, ${part.language}`}>
           <h3 className="pb-1"><b>{index + 1}. {part.device}</b> <span className="soft">{part.language}, {part.files.join(", ")}</span></h3>
+          {part.unknown.length ? <p className="stop pb-1 font-semibold">Not understood here, and taken on by a person: <span className="mono font-normal">{part.unknown.join("; ")}</span></p> : null}
           <div className="grid grid-cols-2 gap-3">
             <Text title="the change" text={part.apply} name={`${part.device}-change`} />
             <Text title="the way back" text={part.back} name={`${part.device}-back`} />

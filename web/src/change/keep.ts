@@ -1,12 +1,12 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 
 import { ask, client } from "../api/client";
-import type { Edit } from "../api/queries";
+import type { Edit, Question } from "../api/queries";
 
 export interface Kept {
   title: string;
   edits: Edit[];
-  question: { from?: string; to?: string };
+  question: Partial<Question>;
 }
 
 /** Keeps a change on a survey, so that it has a place of its own. */

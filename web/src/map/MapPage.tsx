@@ -2,7 +2,7 @@ import { useMemo, useRef, useState, type PointerEvent } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
 import { useMap, useNeighbours, usePath } from "../api/queries";
-import { questionOf, queryOf } from "../case/CasePage";
+import { questionOf, queryOf } from "../case/question";
 import { layOut, mainBranch, type Path } from "../case/journey";
 import { Sentence } from "../case/Sentence";
 import { familyProtocol, relationLabel, relationName, type Relation } from "../neighbours/relations";

@@ -23,14 +23,16 @@ export function ComparePage() {
   const listed = surveys.data?.surveys ?? [];
   const number = (name: string) => (query.get(name) ? Number(query.get(name)) : null);
   const newer = number("new") ?? listed[0]?.id ?? null;
-  const older = number("old") ?? listed[1]?.id ?? null;
+  const network = listed.find((item) => item.id === newer)?.network;
+  const before = listed.filter((item) => item.id !== newer);
+  const older = number("old") ?? (before.find((item) => item.network === network) ?? before[0])?.id ?? null;
   const found = useComparison(older, newer);
   const tab = TABS.find((name) => name === query.get("show")) ?? TABS[0];
   const set = (name: string, value: string) => setQuery((now) => { now.set(name, value); return now; }, { replace: true });
   const pick = (name: "old" | "new", label: string, value: number | null) => (
     <label className="flex min-w-0 items-center gap-2">{label}
       <select className="select select-sm w-[26rem]" value={value ?? ""} onChange={(event) => set(name, event.target.value)}>
-        {listed.map((item) => <option key={item.id} value={item.id}>{item.title}, {when(item.taken_at)}</option>)}
+        {sameFirst(listed, name === "old" ? newer : older).map((item) => <option key={item.id} value={item.id}>{item.title}, {when(item.taken_at)} ({item.network})</option>)}
       </select>
     </label>
   );
@@ -51,6 +53,12 @@ export function ComparePage() {
   );
 }
 
+/** The surveys of one network first, so that like is compared with like. */
+function sameFirst(listed: Shapes["SurveyShape"][], beside: number | null) {
+  const network = listed.find((item) => item.id === beside)?.network;
+  return [...listed].sort((one, other) => Number(other.network === network) - Number(one.network === network));
+}
+
 function Body({ data, tab, onTab, newer }: { data: Comparison; tab: Tab; onTab: (tab: Tab) => void; newer: number }) {
   const changed = data.neighbours.gained.length + data.neighbours.lost.length;
   const counts: Record<Tab, number> = {
@@ -60,19 +68,27 @@ function Body({ data, tab, onTab, newer }: { data: Comparison; tab: Tab; onTab: 
     routes: data.routes.length,
     neighbours: changed,
   };
-  const nothing = Object.values(counts).every((count) => count === 0);
+  const nothing = Object.values(counts).every((count) => count === 0) && data.missing.length === 0;
   return (
     <>
       <p data-testid="compared">
         {nothing ? "Nothing differs." : (
           <>
             {many(data.texts.length, "text differs", "texts differ")}, {many(data.routes.length, "route")}, {many(changed, "neighbour relation")}.{" "}
-            {data.breaks.count ? <b className="stop">{many(data.breaks.count, "pair")} no longer {data.breaks.count === 1 ? "works" : "work"}.</b> : "Nothing that worked fails now."}{" "}
+            {data.breaks.count ? <b className="stop">{many(data.breaks.count, "pair")} no longer {data.breaks.count === 1 ? "works" : "work"}.</b> : (data.missing.length ? "Nothing that the newer survey holds and that worked fails now." : "Nothing that worked fails now.")}{" "}
             {data.heals.count ? <b className="good">{many(data.heals.count, "pair works", "pairs work")} again.</b> : null}{" "}
             {data.moves.count ? `${many(data.moves.count, "pair takes", "pairs take")} another way.` : null}
           </>
         )}
       </p>
+      {data.note ? <p role="alert" className="stop font-semibold">{data.note}</p> : null}
+      {data.missing.length ? (
+        <p className="rounded-box border-l-4 border-warning bg-base-100 px-3 py-2" data-testid="missing">
+          <b>{many(data.missing.length, "device is", "devices are")} not in the newer survey:</b>{" "}
+          {data.missing.slice(0, 8).map((item) => item.device).join(", ")}{data.missing.length > 8 ? ` and ${data.missing.length - 8} more` : ""}.{" "}
+          Of {many(data.missing.reduce((sum, item) => sum + item.pairs, 0), "pair")} that worked with {data.missing.length === 1 ? "it" : "them"}, nothing is known now.
+        </p>
+      ) : null}
       <div role="tablist" aria-label="What differs" className="flex gap-1 border-b border-base-300">
         {TABS.map((name) => (
           <button key={name} type="button" role="tab" aria-selected={tab === name} onClick={() => onTab(name)}

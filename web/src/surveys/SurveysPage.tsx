@@ -3,7 +3,7 @@ import { useMemo, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
 
 import { ask, client, uploadSurvey, type Shapes, type Upload } from "../api/client";
-import { useSurveys } from "../api/queries";
+import { useNetworks, useSurveys } from "../api/queries";
 import { DataTable, type Column } from "../ui/DataTable";
 import { Failed, Working } from "../ui/States";
 import { many, when } from "../ui/words";
@@ -24,7 +24,7 @@ export function SurveysPage() {
     () => [
       {
         head: "survey", value: (row) => row.title, width: "2fr",
-        show: (row) => <><Link className="font-semibold hover:underline" to={`/s/${row.id}/cases`}>{row.title}</Link><span className="soft block">number {row.id}{row.stored_by ? `, stored by ${row.stored_by}` : ""}</span></>,
+        show: (row) => <><Link className="font-semibold hover:underline" to={`/s/${row.id}/cases`}>{row.title}</Link><span className="soft block">number {row.id}, of {row.network}{row.stored_by ? `, stored by ${row.stored_by}` : ""}</span></>,
       },
       { head: "taken", value: (row) => row.taken_at ?? "", width: "1.5fr", show: (row) => when(row.taken_at) },
       { head: "devices", value: (row) => row.devices, width: "7.5rem", show: (row) => <>{row.devices}{row.unread ? <span className="soft">, {row.unread} not read</span> : null}</> },
@@ -66,10 +66,19 @@ export function SurveysPage() {
   );
 }
 
+/** When the newest of the files was written: the best guess at when they were taken. */
+function newest(files: Upload[]): string {
+  const latest = Math.max(0, ...files.map(({ file }) => file.lastModified));
+  return latest ? new Date(latest).toISOString() : "";
+}
+
 function Drop({ onStored }: { onStored: (made: Survey) => void }) {
   const queries = useQueryClient();
   const [over, setOver] = useState(false);
   const [title, setTitle] = useState("");
+  const [network, setNetwork] = useState("");
+  const [taken, setTaken] = useState("");
+  const networks = useNetworks();
   const [share, setShare] = useState<number | null>(null);
   const [sending, setSending] = useState("");
   const [problem, setProblem] = useState("");
@@ -85,8 +94,10 @@ function Drop({ onStored }: { onStored: (made: Survey) => void }) {
     setSending(many(files.length, "file"));
     setShare(0);
     try {
-      const made = await uploadSurvey(files, title.trim(), setShare);
+      const said = { title: title.trim(), network: network.trim(), taken_at: taken ? new Date(taken).toISOString() : newest(files) };
+      const made = await uploadSurvey(files, said, setShare);
       await queries.invalidateQueries({ queryKey: ["surveys"] });
+      await queries.invalidateQueries({ queryKey: ["networks"] });
       onStored(made);
     } catch (error) {
       setProblem(error instanceof Error ? error.message : "The upload failed.");
@@ -110,6 +121,11 @@ function Drop({ onStored }: { onStored: (made: Survey) => void }) {
       <div className="flex flex-wrap items-center gap-3">
         <p><b>Drop a folder, files or a .zip here</b> <span className="soft">configurations, YANG data, captures, the wiring</span></p>
         <label className="flex items-center gap-2">as <input className="input input-sm w-56" aria-label="Title" placeholder="title of the survey" maxLength={200} value={title} onChange={(event) => setTitle(event.target.value)} /></label>
+        <label className="flex items-center gap-2">of the network
+          <input className="input input-sm w-48" aria-label="Network" list="known-networks" placeholder="recognised by its devices" maxLength={200} value={network} onChange={(event) => setNetwork(event.target.value)} />
+          <datalist id="known-networks">{(networks.data?.networks ?? []).map((item) => <option key={item.name} value={item.name} />)}</datalist>
+        </label>
+        <label className="flex items-center gap-2">taken <input type="datetime-local" className="input input-sm w-52" aria-label="When it was taken" value={taken} onChange={(event) => setTaken(event.target.value)} /></label>
         <button type="button" className="btn btn-sm" disabled={share !== null} onClick={() => fileInput.current?.click()}>Choose files</button>
         <button type="button" className="btn btn-sm" disabled={share !== null} onClick={() => folderInput.current?.click()}>Choose a folder</button>
         <input ref={fileInput} type="file" multiple hidden aria-label="Files of the survey" onChange={(event) => { void send(fromInput(event.target.files)); event.target.value = ""; }} />

@@ -117,7 +117,7 @@ class DiagnosisShape(Shape):
 class QuestionShape(Shape):
     to = s.CharField(required=False)
     source = s.CharField(required=False)  # type: ignore[assignment]
-    protocol = s.CharField(required=False)
+    protocol = s.ChoiceField(["icmp", "tcp", "udp"], required=False)
     port = s.IntegerField(required=False)
     size = s.IntegerField(required=False)
     dont_fragment = s.BooleanField(required=False)
