@@ -316,6 +316,14 @@ def rehearsal(document: Any) -> None:
     _listed("Gone with its own address", document["gone"])
     _out(f"{document['routes_changed']} entries of routing tables change.")
     _relations(document["neighbours"])
+    _along(document)
+
+
+def _along(document: Any) -> None:
+    if document.get("along"):
+        _out(f"Goes along ({len(document['along'])}):")
+        for item in document["along"][:40]:
+            _out(f"  {item['device']}: {item['what']} {item['text']}")
 
 
 def comparison(document: Any) -> None:

@@ -9,6 +9,7 @@ from collections import Counter
 from collections.abc import Mapping
 from functools import cached_property
 
+from .change.along import Along, taken_along
 from .change.apply import Changed, apply
 from .change.compare import Comparison, compare
 from .change.rehearse import Effect, compare_pairs, neighbours_changed, routes_changed
@@ -237,6 +238,11 @@ class Rehearsal:
         return out
 
     @cached_property
+    def along(self) -> list[Along]:
+        """What the change takes along: addresses, routes and neighbours that are no more."""
+        return taken_along(self.before.tables, self.after.tables)
+
+    @cached_property
     def effect(self) -> Effect:
         return compare_pairs(self.before.reach, self.after.reach)
 
@@ -248,4 +254,5 @@ class Rehearsal:
             "routes_changed": routes_changed(self.before.tables, self.after.tables),
             "neighbours": neighbours_changed(self.before.tables, self.after.tables),
             "not_understood": self.not_understood,
+            "along": [item.as_json() for item in self.along],
         }

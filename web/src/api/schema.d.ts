@@ -785,6 +785,11 @@ export interface components {
             evidence: components["schemas"]["EvidenceShape"];
             captured: boolean;
         };
+        AlongShape: {
+            what: components["schemas"]["WhatEnum"];
+            device: string;
+            text: string;
+        };
         AlternativeShape: {
             title: string;
             edits: components["schemas"]["EditShape"][];
@@ -1239,6 +1244,8 @@ export interface components {
             files: string[];
             /** @description lines that are not understood */
             unknown: string[];
+            /** @description why it is not offered */
+            problem: string | null;
         };
         HopShape: {
             device: string;
@@ -1635,6 +1642,8 @@ export interface components {
             cases: components["schemas"]["CaseEffectShape"][];
             /** @description lines of the change itself */
             not_understood: components["schemas"]["ChangedLineShape"][];
+            /** @description what goes with it */
+            along: components["schemas"]["AlongShape"][];
         };
         RelationRefShape: {
             protocol: string;
@@ -1913,6 +1922,14 @@ export interface components {
          * @enum {string}
          */
         VerdictEnum: "delivered" | "discarded" | "filtered" | "hop-limit" | "interface-down" | "loop" | "name-unknown" | "next-hop-silent" | "next-hop-unresolved" | "no-route" | "no-source" | "not-forwarding" | "refused" | "rejected" | "too-big" | "unknown" | "wrong-host" | "wrong-segment";
+        /**
+         * @description * `address` - address
+         *     * `static route` - static route
+         *     * `route` - route
+         *     * `neighbour` - neighbour
+         * @enum {string}
+         */
+        WhatEnum: "address" | "static route" | "route" | "neighbour";
         WhyOneShape: {
             device: string;
             prefix: string;

@@ -137,6 +137,12 @@ function Part({ tab, data }: { tab: Exclude<Tab, "edit">; data: Rehearsal }): Re
         <EffectPicture cells={data.cells} />
         <div className="space-y-3">
           <section aria-label="The edits"><h2><b>The edits</b></h2><EditLines edits={data.edits} /></section>
+          {data.along.length ? (
+            <section aria-label="What goes along">
+              <h2><b>What goes along</b> <span className="soft">{data.along.length}</span></h2>
+              <ul className="max-h-56 overflow-auto">{data.along.slice(0, 200).map((item, index) => <li key={index}>{item.device}: {item.what} <span className="mono">{item.text}</span></li>)}</ul>
+            </section>
+          ) : null}
           <Relations title="Neighbours gained" items={data.neighbours.gained} />
           <Relations title="Neighbours lost" items={data.neighbours.lost} />
         </div>
@@ -186,6 +192,7 @@ function Summary({ data, survey }: { data: Rehearsal; survey: number }) {
     [data.heals.count, "pairs heal", data.heals.count ? "good" : ""],
     [data.breaks.count, "break", data.breaks.count ? "stop" : ""],
     [data.moves.count, "take another way", ""],
+    ...(data.gone.count ? [[data.gone.count, "go with their own address", "stop"] as [number, string, string]] : []),
     [data.routes_changed, "table entries change", ""],
     [data.neighbours.gained.length, "neighbours gained", ""],
     [data.neighbours.lost.length, "lost", data.neighbours.lost.length ? "stop" : ""],

@@ -21,7 +21,8 @@ export function HandOver({ parts }: { parts: Part[] }) {
         <section key={index} aria-label={`${part.device}, ${part.language}`}>
           <h3 className="pb-1"><b>{index + 1}. {part.device}</b> <span className="soft">{part.language}, {part.files.join(", ")}</span></h3>
           {part.unknown.length ? <p className="stop pb-1 font-semibold">Not understood here, and taken on by a person: <span className="mono font-normal">{part.unknown.join("; ")}</span></p> : null}
-          <div className="grid grid-cols-2 gap-3">
+          {part.problem ? <p role="alert" className="stop pb-1 font-semibold">{part.problem}</p> : null}
+          <div className={part.problem ? "hidden" : "grid grid-cols-2 gap-3"}>
             <Text title="the change" text={part.apply} name={`${part.device}-change`} />
             <Text title="the way back" text={part.back} name={`${part.device}-back`} />
           </div>

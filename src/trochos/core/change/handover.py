@@ -7,12 +7,12 @@ section 7.2); what was only captured of a host, and plain files, become sentence
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 from xml.sax.saxutils import escape
 
-from ..network.edits import DataEdit, Edit, TextEdit
+from ..network.edits import DataEdit, Edit, EditError, TextEdit
 from ..readers.frr.text import looks_like as configuration
 from ..readers.located import parse_data
 from ..readers.survey import Survey
@@ -20,7 +20,7 @@ from .apply import edit_texts
 from .data import plain
 from .derive import edits_between
 from .elements import elements, leaf, scalar, space_of, split_name
-from .paths import at_path, steps_of
+from .paths import at_path, steps_of, wrapped
 from .text import refused_beside, slot
 
 _BASE = "urn:ietf:params:xml:ns:netconf:base:1.0"
@@ -38,10 +38,13 @@ class DeviceChange:
     files: list[str] = field(default_factory=list)
     unknown: list[str] = field(default_factory=list)
     """Lines of it that Trochos does not understand: a person took them on."""
+    problem: str | None = None
+    """Why it is not offered: its modules do not allow what it would leave behind."""
 
     def as_json(self) -> dict[str, object]:
         return {
             "unknown": self.unknown,
+            "problem": self.problem,
             "device": self.device,
             "language": self.language,
             "apply": self.apply,
@@ -51,7 +54,10 @@ class DeviceChange:
 
 
 def hand_over(
-    survey: Survey, edits: Iterable[Edit], unknown: Iterable[Mapping[str, object]] = ()
+    survey: Survey,
+    edits: Iterable[Edit],
+    unknown: Iterable[Mapping[str, object]] = (),
+    validate: Callable[[Any], str | None] | None = None,
 ) -> list[DeviceChange]:
     """The change per device, in the order of the edits.
 
@@ -59,8 +65,14 @@ def hand_over(
         survey: what is changed.
         edits: the change.
         unknown: its own lines that are not understood and that a person took on.
+        validate: says what is wrong with data by its modules, or None. What such a device would
+            hold after the change is asked, and if that is wrong and was not before, the documents
+            are not offered.
     """
+    edits = tuple(edits)
     out = _hand_over(survey, edits)
+    if validate is not None:
+        _validated(survey, edits, out, validate)
     for item in out:
         item.unknown = [str(line["text"]) for line in unknown if line["device"] == item.device]
     return out
@@ -90,6 +102,7 @@ def _hand_over(survey: Survey, edits: Iterable[Edit]) -> list[DeviceChange]:
                 DataEdit(e.device, e.file, e.path, e.new, old)
                 for e, old in zip(reversed(data), reversed(olds), strict=True)
             ]
+            _leads_back(survey, data, back_data)
             if all(edit.path.startswith("/ietf-") for edit in data):
                 out.append(
                     DeviceChange(device, "NETCONF edit", _netconf(data), _netconf(back_data), files)
@@ -105,6 +118,49 @@ def _hand_over(survey: Survey, edits: Iterable[Edit]) -> list[DeviceChange]:
                     )
                 )
     return out
+
+
+def _validated(
+    survey: Survey,
+    edits: tuple[Edit, ...],
+    out: list[DeviceChange],
+    validate: Callable[[Any], str | None],
+) -> None:
+    """Withdraws NETCONF edits that would leave behind what the modules do not allow."""
+    data = [edit for edit in edits if isinstance(edit, DataEdit) and edit.path.startswith("/ietf-")]
+    for (device, file), editor in edit_texts(survey.files, data).items():
+        before = validate(plain(wrapped(parse_data(survey.files[device][file]))))
+        after = validate(plain(wrapped(parse_data(editor.text))))
+        for item in out if after is not None and after != before else ():
+            if item.device == device and item.language == "NETCONF edit":
+                item.apply = item.back = ""
+                item.problem = f"By the modules, {device} would not take this: {after}"
+
+
+def _unordered(value: Any) -> Any:
+    """A value without the order of lists, which says nothing between entries with keys; lists and
+    containers that became empty say nothing either."""
+    if isinstance(value, dict):
+        held = {key: _unordered(inner) for key, inner in value.items()}
+        return {key: inner for key, inner in held.items() if inner not in ({}, [])}
+    if isinstance(value, list):
+        return sorted((_unordered(item) for item in value), key=repr)
+    return value
+
+
+def _leads_back(survey: Survey, forth: list[DataEdit], back: list[DataEdit]) -> None:
+    """Makes sure that the way back restores what was.
+
+    Raises:
+        EditError: it does not.
+    """
+    for (device, file), editor in edit_texts(survey.files, [*forth, *back]).items():
+        before = _unordered(plain(parse_data(survey.files[device][file])))
+        if _unordered(plain(parse_data(editor.text))) != before:
+            raise EditError(
+                f"{device}, {file}: the way back would not restore what was, so this change is not "
+                "handed over. Split it into smaller ones."
+            )
 
 
 def _is_entered(survey: Survey, edit: TextEdit) -> bool:
@@ -223,10 +279,13 @@ def _element_of(edit: DataEdit, indent: int) -> list[str]:
         operation = ""
         if last:
             operation = ' nc:operation="remove"' if edit.new is None else ""
-            if isinstance(edit.new, dict) and not keys:
+            if isinstance(edit.new, dict) and (not keys or edit.old is not None):
                 operation = ' nc:operation="replace"'
         if last and edit.new is None and not keys:
             opening.append(f"{pad}<{local}{space}{operation}/>")
+            break
+        if last and isinstance(edit.new, list):
+            opening += elements(name, edit.new, pad)
             break
         opening.append(f"{pad}<{local}{space}{operation}>")
         closing.append(f"{pad}</{local}>")
@@ -234,5 +293,7 @@ def _element_of(edit: DataEdit, indent: int) -> list[str]:
             opening.append(leaf(key, value, pad + "  "))
         if last and isinstance(edit.new, dict):
             for member, held in edit.new.items():
-                opening += elements(member, held, pad + "  ")
+                # The keys name the entry already.
+                if split_name(member)[1] not in keys:
+                    opening += elements(member, held, pad + "  ")
     return opening + closing[::-1]

@@ -26,6 +26,7 @@ from ...core.survey import Computed, Rehearsal
 from ...local import fingerprint_key
 from . import jobs, shapes
 from .models import Case, Proposal, StoredSurvey
+from .modules import problem_with
 from .store import computed
 from .views import path_parameters, traffic_of
 
@@ -199,6 +200,7 @@ class RehearsalView(APIView):
                 ],
                 "handover": _handover(opened, edits, rehearsal, body(request)),
                 "not_understood": rehearsal.not_understood,
+                "along": [item.as_json() for item in rehearsal.along],
                 "before": before,
                 "after": after,
                 "cases": _cases(stored, opened, rehearsal.after),
@@ -214,7 +216,8 @@ def _handover(
     unknown = rehearsal.not_understood
     if unknown and not sent.get("accept_unknown_lines"):
         return []
-    return [item.as_json() for item in hand_over(opened.survey, edits, unknown)]
+    parts = hand_over(opened.survey, edits, unknown, problem_with)
+    return [item.as_json() for item in parts]
 
 
 def _cases(stored: StoredSurvey, before: Computed, after: Computed) -> list[dict[str, object]]:

@@ -89,7 +89,8 @@ def store(
         title=called,
         taken_at=taken.isoformat() if taken is not None else None,
         network=belongs.name,
-        expected=tuple(sorted({*about.expected, *belongs.expected})),
+        # Who gathered knows whom he asked; of other surveys, what the network held before.
+        expected=about.expected or tuple(sorted(belongs.expected)),
         roles={**belongs.roles, **about.roles},
     )
     survey = with_about(survey, said)
@@ -174,7 +175,7 @@ def _network_of(name: str | None, names: set[str], called: str) -> Network:
     best, shared = None, 0.5
     for network in Network.objects.all():
         expected = set(network.expected)
-        alike = len(names & expected) / max(1, min(len(names), len(expected)))
+        alike = len(names & expected) / max(1, len(names | expected))
         if expected and alike >= shared:
             best, shared = network, alike
     if best is not None:

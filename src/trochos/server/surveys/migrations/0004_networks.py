@@ -23,7 +23,7 @@ def put_into_networks(apps, schema_editor):
         names = device_names(survey.archive)
         best, shared = None, 0.5
         for network, expected in known.items():
-            alike = len(names & expected) / max(1, min(len(names), len(expected)))
+            alike = len(names & expected) / max(1, len(names | expected))
             if expected and alike >= shared:
                 best, shared = network, alike
         if best is None:

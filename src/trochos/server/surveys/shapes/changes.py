@@ -81,6 +81,7 @@ class HandOverShape(Shape):
     back = s.CharField()
     files = s.ListField(child=s.CharField())
     unknown = s.ListField(child=s.CharField(), help_text="lines that are not understood")
+    problem = s.CharField(allow_null=True, help_text="why it is not offered")
 
 
 class CaseEffectShape(Shape):
@@ -94,6 +95,12 @@ class ChangedLineShape(Shape):
     device = s.CharField()
     file = s.CharField()
     line = s.IntegerField()
+    text = s.CharField()
+
+
+class AlongShape(Shape):
+    what = s.ChoiceField(["address", "static route", "route", "neighbour"])
+    device = s.CharField()
     text = s.CharField()
 
 
@@ -114,6 +121,7 @@ class RehearsalShape(Shape):
     after = OnePathShape(allow_null=True)
     cases = CaseEffectShape(many=True)
     not_understood = ChangedLineShape(many=True, help_text="lines of the change itself")
+    along = AlongShape(many=True, help_text="what goes with it")
 
 
 class ProposalRequest(Shape):
