@@ -139,7 +139,21 @@ def test_a_wrong_word_in_the_sentence_is_answered_with_a_sentence(page: Page, br
     expect(page.get_by_role("alert")).to_contain_text("Did you mean gull?")
     page.get_by_role("textbox", name="Service").fill("smoke signals")
     page.keyboard.press("Tab")
-    expect(page.get_by_text("A service is written like")).to_be_visible()
+    expect(page.get_by_text("'smoke signals' is no service that is known here")).to_be_visible()
+    for text in ("banana", "tcp 99999"):
+        page.get_by_role("textbox", name="Service").fill(text)
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("alert").filter(has_text=text)).to_be_visible()
+        assert "protocol=" not in page.url, "nothing is asked in its place"
+
+
+def test_a_service_is_asked_by_its_name(page: Page, broken: int) -> None:
+    page.goto(f"/s/{broken}/case?from=bridge-tablet&to=booking-db")
+    page.get_by_test_id("answer").wait_for()
+    page.get_by_role("textbox", name="Service").fill("postgresql")
+    page.keyboard.press("Enter")
+    page.wait_for_url("**/case?**protocol=tcp&port=5432**")
+    expect(page.get_by_role("textbox", name="Service")).to_have_value("tcp/5432")
 
 
 def test_the_palette_goes_anywhere_and_asks(page: Page, broken: int) -> None:

@@ -199,3 +199,16 @@ def test_what_goes_along_is_counted(healthy: Computed) -> None:
     assert took, "pairs of its own addresses are listed"
     along = document["along"]
     assert {item["what"] for item in along} >= {"address"}  # type: ignore[index,union-attr]
+
+
+def test_what_was_made_on_the_way_goes_back_too(healthy: Computed) -> None:
+    """A route that only exists for its next hop does not stay behind without one."""
+    file, content = data_of(healthy, "mole")
+    del content
+    path = (
+        "/ietf-routing:routing/control-plane-protocols/control-plane-protocol"
+        "[type='ietf-routing:static'][name='static']/static-routes"
+        "/ietf-ipv4-unicast-routing:ipv4/route[destination-prefix='198.18.99.0/24']/next-hop"
+    )
+    new = {"ietf-ipv4-unicast-routing:next-hop-address": "10.64.0.14"}
+    there_and_back(healthy, [DataEdit("mole", file, path, None, new)])

@@ -23,7 +23,7 @@ from .diagnosis.remedies.of_findings import with_remedies
 from .diagnosis.touching import findings_on_path
 from .diagnosis.why import explain_prefix
 from .forwarding.endpoints import EndpointError, resolve
-from .forwarding.path import Path, Traffic, find_path
+from .forwarding.path import Path, Traffic, find_path, with_other_sources
 from .forwarding.reach import Reach
 from .forwarding.settle import settle
 from .forwarding.step import Forwarding
@@ -70,7 +70,10 @@ class Computed:
 
     def path(self, sender: str, receiver: str, traffic: Traffic | None = None) -> Path:
         """Both legs between two ends; see `find_path`."""
-        return find_path(self.forwarding, sender, receiver, traffic)
+        path = find_path(self.forwarding, sender, receiver, traffic)
+        if resolve(self.forwarding, sender, target=False).explicit:
+            return path  # the sender's address was said
+        return with_other_sources(self.forwarding, path, traffic)
 
     def routes_json(self, device: str | None = None, everything: bool = False) -> dict[str, object]:
         """The `routes` document of the contract."""

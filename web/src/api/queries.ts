@@ -216,15 +216,15 @@ export interface Change {
 }
 
 /** What a change would do; a survey never changes, so neither does the answer. */
-export function useRehearsal(survey: number, change: Change | null) {
+export function useRehearsal(survey: number, change: Change | null, handOver = false) {
   return useQuery({
-    queryKey: ["rehearsal", survey, change],
+    queryKey: ["rehearsal", survey, change, handOver],
     enabled: change !== null && (change.edits.length > 0 || change.texts.length > 0),
     queryFn: () =>
       ask(
         client.POST("/api/surveys/{survey}/rehearsals", {
           params: { path: { survey } },
-          body: { ...change, accept_unknown_lines: change?.accept_unknown_lines ?? false } as Shapes["RehearsalRequestRequest"],
+          body: { ...change, accept_unknown_lines: change?.accept_unknown_lines ?? false, hand_over: handOver } as Shapes["RehearsalRequestRequest"],
         }),
       ),
     ...FOREVER,

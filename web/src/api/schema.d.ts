@@ -1436,6 +1436,8 @@ export interface components {
             largest: components["schemas"]["LargestShape"] | null;
             sizes: components["schemas"]["SizesShape"];
             name?: components["schemas"]["LookedUpShape"];
+            /** @description where it works: the sender's other addresses that fail */
+            failing_sources: string[];
             from: components["schemas"]["EndpointShape"];
             return: components["schemas"]["LegShape"] | null;
         };
@@ -1484,6 +1486,8 @@ export interface components {
             largest: components["schemas"]["LargestShape"] | null;
             sizes: components["schemas"]["SizesShape"];
             name?: components["schemas"]["LookedUpShape"];
+            /** @description where it works: the sender's other addresses that fail */
+            failing_sources: string[];
             /** @description ids of findings that bear on it */
             touching: string[];
             also?: components["schemas"]["OnePathShape"];
@@ -1623,6 +1627,11 @@ export interface components {
             question?: components["schemas"]["QuestionShapeRequest"];
             /** @default false */
             accept_unknown_lines: boolean;
+            /**
+             * @description false where nobody looks at the documents yet
+             * @default true
+             */
+            hand_over: boolean;
         };
         RehearsalShape: {
             edits: components["schemas"]["EditShape"][];

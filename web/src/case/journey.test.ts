@@ -22,6 +22,7 @@ function path(outbound: Branch[], back: Branch[] | null, verdicts: [Branch["verd
     caveats: [],
     largest: null,
     sizes: { outbound: null, return: null },
+    failing_sources: [],
   };
 }
 

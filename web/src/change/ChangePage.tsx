@@ -96,7 +96,7 @@ export function ChangePage() {
         {tab === "edit" ? (
           <Editing survey={survey} change={change} texts={rehearsal.data?.texts ?? []} onChange={setOwn} />
         ) : rehearsal.data ? (
-          <Part tab={tab} data={rehearsal.data} />
+          <Part tab={tab} data={rehearsal.data} survey={survey} change={change} />
         ) : !something ? (
           <Empty title="Nothing is changed yet."><p>Edit a device's source, or take a link or a device down.</p></Empty>
         ) : null}
@@ -130,7 +130,7 @@ function stored(place: string): Change | null {
   }
 }
 
-function Part({ tab, data }: { tab: Exclude<Tab, "edit">; data: Rehearsal }): ReactNode {
+function Part({ tab, data, survey, change }: { tab: Exclude<Tab, "edit">; data: Rehearsal; survey: number; change: Change }): ReactNode {
   if (tab === "effect") {
     return (
       <div className="grid grid-cols-[minmax(0,1fr)_minmax(15rem,22rem)] gap-6">
@@ -153,7 +153,7 @@ function Part({ tab, data }: { tab: Exclude<Tab, "edit">; data: Rehearsal }): Re
     return data.diffs.length ? data.diffs.map((diff) => <SideBySide key={`${diff.device} ${diff.file}`} diff={diff} />) : <p className="soft">A failure changes no text.</p>;
   }
   if (tab === "journey") return <Journeys data={data} />;
-  if (tab === "hand over") return <HandOver parts={data.handover} />;
+  if (tab === "hand over") return <Documents survey={survey} change={change} />;
   const rows = (["breaks", "heals", "moves", "gone"] as const).flatMap((state) => data[state].pairs.map((pair) => ({ state, ...pair })));
   const total = data.breaks.count + data.heals.count + data.moves.count + data.gone.count;
   return (
@@ -174,6 +174,17 @@ function Part({ tab, data }: { tab: Exclude<Tab, "edit">; data: Rehearsal }): Re
       </div>
     </div>
   );
+}
+
+/** The documents are made, and held against their modules, when somebody looks at them. */
+function Documents({ survey, change }: { survey: number; change: Change }) {
+  const asked = useRehearsal(survey, change, true);
+  if (asked.error) return <Failed error={asked.error} />;
+  if (!asked.data) return <Working what="Writing the change for each device and checking it" />;
+  if (asked.data.not_understood.length && !change.accept_unknown_lines) {
+    return <p className="stop font-semibold">Nothing is handed over while lines of the change are not understood: correct them, or take them on above.</p>;
+  }
+  return <HandOver parts={asked.data.handover} />;
 }
 
 function Relations({ title, items }: { title: string; items: Shapes["RelationRefShape"][] }) {

@@ -2,7 +2,7 @@ import { useMemo } from "react";
 import { Link, useParams } from "react-router";
 
 import type { Shapes } from "../api/client";
-import { useFindings } from "../api/queries";
+import { useDevices, useFindings } from "../api/queries";
 import { Severity } from "../ui/Badge";
 import { DataTable, type Column } from "../ui/DataTable";
 import { EvidenceLink, evidencePlace } from "../ui/EvidenceLink";
@@ -10,10 +10,20 @@ import { Failed, Working } from "../ui/States";
 
 type Finding = Shapes["FindingShape"];
 
+/** What the absence of findings means: no more than what was read allows. */
+export function calm(devices: { role: string }[]): string {
+  const read = devices.filter((item) => item.role !== "unread").length;
+  const unread = devices.length - read;
+  if (read < 2) return "Nothing was found on the one device that was read. Whether it fits its neighbours cannot be said without them.";
+  if (unread) return `Nothing was found on the ${read} devices that were read. What hangs on the ${unread} that could not be read is not known.`;
+  return `Nothing was found: what is configured on the ${read} devices fits together.`;
+}
+
 /** Everything that is wrong or risky in a survey, most serious first. */
 export function FindingsPage() {
   const survey = Number(useParams().survey);
   const findings = useFindings(survey);
+  const devices = useDevices(survey);
   const columns = useMemo<Column<Finding>[]>(
     () => [
       { head: "severity", value: (row) => row.severity, width: "6.5rem", show: (row) => <Severity severity={row.severity} /> },
@@ -46,7 +56,7 @@ export function FindingsPage() {
       {findings.data ? (
         <div className="min-h-0 flex-1">
           <DataTable label="findings" file="findings" rows={findings.data.findings} columns={columns} rowKey={(row) => row.id}
-            empty="Nothing was found: all that is configured fits together." />
+            empty={devices.data ? calm(devices.data.devices) : "Nothing was found."} />
         </div>
       ) : null}
     </div>

@@ -20,7 +20,7 @@ from .apply import edit_texts
 from .data import plain
 from .derive import edits_between
 from .elements import elements, leaf, scalar, space_of, split_name
-from .paths import at_path, steps_of, wrapped
+from .paths import ancestors, at_path, steps_of, wrapped
 from .text import refused_beside, slot
 
 _BASE = "urn:ietf:params:xml:ns:netconf:base:1.0"
@@ -97,11 +97,7 @@ def _hand_over(survey: Survey, edits: Iterable[Edit]) -> list[DeviceChange]:
             back = "\n".join(map(_in_file, _way_back(survey, plain_files)))
             out.append(DeviceChange(device, "in words", forth, back, files))
         if data:
-            olds = [_old(survey, edit) for edit in data]
-            back_data = [
-                DataEdit(e.device, e.file, e.path, e.new, old)
-                for e, old in zip(reversed(data), reversed(olds), strict=True)
-            ]
+            back_data, olds = _data_back(survey, data)
             _leads_back(survey, data, back_data)
             if all(edit.path.startswith("/ietf-") for edit in data):
                 out.append(
@@ -141,11 +137,12 @@ def _unordered(value: Any) -> Any:
     """A value without the order of lists, which says nothing between entries with keys; lists and
     containers that became empty say nothing either."""
     if isinstance(value, dict):
-        held = {key: _unordered(inner) for key, inner in value.items()}
-        return {key: inner for key, inner in held.items() if inner not in ({}, [])}
+        members = {key: _unordered(inner) for key, inner in value.items()}
+        return {key: inner for key, inner in members.items() if inner not in ({}, [])}
     if isinstance(value, list):
-        return sorted((_unordered(item) for item in value), key=repr)
-    return value
+        held = sorted((_unordered(item) for item in value), key=repr)
+        return held[0] if len(held) == 1 else held  # XML does not tell one entry from a list of one
+    return scalar(value)
 
 
 def _leads_back(survey: Survey, forth: list[DataEdit], back: list[DataEdit]) -> None:
@@ -154,7 +151,9 @@ def _leads_back(survey: Survey, forth: list[DataEdit], back: list[DataEdit]) -> 
     Raises:
         EditError: it does not.
     """
-    for (device, file), editor in edit_texts(survey.files, [*forth, *back]).items():
+    for (device, file), editor in edit_texts(
+        survey.files, [*forth, *(edit._replace(old=None) for edit in back)]
+    ).items():
         before = _unordered(plain(parse_data(survey.files[device][file])))
         if _unordered(plain(parse_data(editor.text))) != before:
             raise EditError(
@@ -181,11 +180,28 @@ def _quoted(lines: tuple[str, ...]) -> str:
     return ", ".join(f'"{line}"' for line in lines)
 
 
-def _old(survey: Survey, edit: DataEdit) -> Any:
-    """What stands at a path before the edit."""
-    text = survey.files.get(edit.device, {}).get(edit.file)
-    node = at_path(parse_data(text), edit.path) if text else None
-    return plain(node) if node is not None else None
+def _data_back(survey: Survey, edits: list[DataEdit]) -> tuple[list[DataEdit], list[Any]]:
+    """What undoes edits of data, the last first, and what stood at each place before its edit.
+
+    What an edit made on the way to its place goes as well: a route that only exists for its next
+    hop does not stay behind without one.
+    """
+    back: list[DataEdit] = []
+    olds: list[Any] = []
+    for number, edit in enumerate(edits):
+        text = survey.files[edit.device][edit.file]
+        if number:
+            here = edit_texts(survey.files, edits[:number]).get((edit.device, edit.file))
+            text = here.text if here is not None else text
+        root = parse_data(text)
+        node = at_path(root, edit.path)
+        olds.append(plain(node) if node is not None else None)
+        place = edit.path
+        if node is None:
+            place = next(p for p in ancestors(edit.path) if at_path(root, p) is None)
+        new = None if node is None else olds[-1]
+        back.append(DataEdit(edit.device, edit.file, place, edit.new, new))
+    return back[::-1], olds
 
 
 def _way_back(survey: Survey, edits: list[TextEdit]) -> list[TextEdit]:

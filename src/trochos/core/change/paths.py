@@ -32,6 +32,12 @@ def steps_of(path: str) -> list[Step]:
     return out
 
 
+def ancestors(path: str) -> list[str]:
+    """The paths of all nodes from the outermost to the one that a path names."""
+    steps_of(path)  # refuses what is none
+    return [path[: match.end()] for match in _STEP.finditer(path)]
+
+
 def wrapped(root: Node) -> Node:
     """Where paths start: inside the wrapping of an instance file (RFC 9195)."""
     whole = root.peek("ietf-yang-instance-data:instance-data-set")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from ..network.addressing import FAMILY_NAMES, Address, parse_address
 from ..network.facts import Source, Unmodelled
@@ -37,6 +37,8 @@ class Path:
     """How a name in the complaint was looked up."""
     sizes: tuple[Profile | None, Profile | None] = (None, None)
     """The sizes along both legs, where they arrive."""
+    failing_sources: tuple[Address, ...] = ()
+    """Where it works: other addresses of the sender from which it does not."""
 
     @property
     def family(self) -> int:
@@ -66,6 +68,7 @@ class Path:
                 "return": self.sizes[1].as_json() if self.sizes[1] else None,
             },
             "sentence": self.sentence(),
+            "failing_sources": [str(address) for address in self.failing_sources],
         }
         if self.name is not None:
             out["name"] = self.name.as_json()
@@ -85,6 +88,15 @@ class Path:
         to = self.receiver or str(self.target)
         if self.outbound.state == "yes" and self.back is None:
             return f"The request ends at {self.outbound.branches[0].last.device}."
+        if self.works == "yes" and self.failing_sources:
+            others = ", ".join(map(str, self.failing_sources[:3]))
+            more = len(self.failing_sources) - 3
+            return (
+                f"It works from {self.source}, and not from {self.sender}'s other "
+                f"address{'es' if len(self.failing_sources) > 1 else ''} {others}"
+                + (f" and {more} more" if more > 0 else "")
+                + f": {self.sender} reaches {to} and the reply to the first comes back."
+            )
         if self.works == "yes":
             return f"It works: {self.sender} reaches {to}, and the reply comes back."
         if self.outbound.state == "unknown":
@@ -172,6 +184,30 @@ def find_path(
         paths[0].also = paths[1]
     paths[0].name = answer
     return paths[0]
+
+
+SOURCES = 8
+"""How many other addresses of a sender are tried beside the one that it chooses."""
+
+
+def with_other_sources(forwarding: Forwarding, path: Path, traffic: Traffic | None = None) -> Path:
+    """The path, with what the sender's other addresses would meet where it works and nobody
+    said which address to use."""
+    traffic = traffic or Traffic()
+    if path.works != "yes" or traffic.source is not None or path.source is None:
+        return path
+    others = [
+        fact.address
+        for _, fact in usable_addresses(forwarding.devices[path.sender], path.family)
+        if fact.address != path.source and not fact.address.is_link_local
+    ]
+    failing = []
+    for address in others[:SOURCES]:
+        asked = replace(traffic, source=str(address))
+        if find_path(forwarding, path.sender, str(path.target), asked).works == "no":
+            failing.append(address)
+    path.failing_sources = tuple(failing)
+    return path
 
 
 def _by_name(forwarding: Forwarding, start: Endpoint, name: str) -> NameAnswer | None:

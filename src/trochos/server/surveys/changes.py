@@ -214,7 +214,7 @@ def _handover(
     """The change for whoever makes it; nothing while it holds lines that nobody understands,
     unless a person takes them on, which it then says."""
     unknown = rehearsal.not_understood
-    if unknown and not sent.get("accept_unknown_lines"):
+    if sent.get("hand_over") is False or (unknown and not sent.get("accept_unknown_lines")):
         return []
     parts = hand_over(opened.survey, edits, unknown, problem_with)
     return [item.as_json() for item in parts]

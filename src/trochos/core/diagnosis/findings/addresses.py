@@ -89,7 +89,14 @@ def _conflicts(context: Context) -> Iterator[Finding]:
         ends = active if both else [owner.end for owner in owners]
         # The newcomer is usually the one whose address does not fit its surroundings.
         ends = sorted(
-            ends, key=lambda end: (_fits(context, end, address), _named(context, end), end)
+            ends,
+            key=lambda end: (
+                _fits(context, end, address),
+                _named(context, end),
+                # A router that others use as their gateway was there first.
+                not context.forwarding.devices[end.device].is_host,
+                end,
+            ),
         )
         first = ends[0]
         rest = (end for end in ends if end.device != first.device)

@@ -161,5 +161,8 @@ def remedies(bench: Bench, device: str, route: Route, hop: NextHop | None) -> li
         and not other.prefix.is_default
         for other in bench.tables.of(device, route.prefix.family).routes
     )
+    if hop is not None and hop.action != "forward":
+        # What discards was left over rather than meant to lead somewhere: proof tells.
+        return dropped + moved
     # A route that others would replace is better gone; else it wants another next hop.
     return dropped + moved if spare else moved + dropped

@@ -233,8 +233,8 @@ def _mistyped(
     found: list[tuple[str, Address, int]],
     wanted: Prefix | None,
 ) -> Suspect | None:
-    """A static route of the same length to a neighbour that delivers, for what nobody has: it
-    was rather meant to be the route that is missing."""
+    """A static route to a neighbour that delivers, for what nobody has or for a part of what is
+    wanted: it was rather meant to be the route that is missing."""
     if wanted is None:
         return None
     near = {address: name for name, address, _ in found}
@@ -243,8 +243,7 @@ def _mistyped(
             line.gateway not in near
             or line.prefix == wanted
             or line.prefix.is_default
-            or (line.prefix.family, line.prefix.length) != (wanted.family, wanted.length)
-            or any(line.prefix.contains(address) for address in bench.taken)
+            or not _nearly(bench, line.prefix, wanted)
         ):
             continue
         assert line.gateway is not None
@@ -257,8 +256,9 @@ def _mistyped(
                 "static-mistyped",
                 BREAKS,
                 device.name,
-                f"{device.name} has a static route to {line.prefix}, where nobody is, and none to "
-                f"{wanted}.",
+                f"{device.name} has a static route to {line.prefix}, "
+                + ("a part of it only" if wanted.covers(line.prefix) else "where nobody is")
+                + f", and none to {wanted}.",
                 f"Both would lead to {near[line.gateway]}: the prefix was rather mistyped.",
                 (line.source,),
                 key=str(line.prefix),
@@ -273,6 +273,29 @@ def _mistyped(
             LIKELY,
         )
     return None
+
+
+def _nearly(bench: Bench, held: Prefix, wanted: Prefix) -> bool:
+    """True if a prefix may be a typing error for another: the same address with too long a mask,
+    or one for what nobody has that differs in its address or in one digit."""
+    if held.family != wanted.family:
+        return False
+    if held.network == wanted.network and held.length > wanted.length:
+        return True
+    if any(held.contains(address) for address in bench.taken):
+        return False
+    return held.length == wanted.length or _one_digit(str(held), str(wanted))
+
+
+def _one_digit(one: str, other: str) -> bool:
+    """True if two texts differ in one character: another one, one too many or one too few."""
+    if len(one) > len(other):
+        one, other = other, one
+    if len(other) - len(one) > 1:
+        return False
+    at = next((i for i, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), len(one))
+    rest = at + 1 if len(one) == len(other) else at
+    return one[rest:] == other[at + 1 :]
 
 
 def _single_way(bench: Bench, device: str) -> bool:

@@ -37,6 +37,9 @@ class RehearsalRequest(Shape):
     texts = EditedTextShape(many=True, required=False)
     question = QuestionShape(required=False)
     accept_unknown_lines = s.BooleanField(required=False, default=False)
+    hand_over = s.BooleanField(
+        required=False, default=True, help_text="false where nobody looks at the documents yet"
+    )
 
 
 class DiffLineShape(Shape):

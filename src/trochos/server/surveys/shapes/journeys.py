@@ -134,6 +134,9 @@ class OnePathShape(Shape):
     largest = LargestShape(allow_null=True)
     sizes = SizesShape()
     name = LookedUpShape(required=False)
+    failing_sources = s.ListField(
+        child=s.CharField(), help_text="where it works: the sender's other addresses that fail"
+    )
 
     def get_fields(self) -> dict[str, Any]:
         return {
