@@ -962,6 +962,8 @@ export interface components {
             heals: components["schemas"]["PairsShape"];
             breaks: components["schemas"]["PairsShape"];
             moves: components["schemas"]["PairsShape"];
+            /** @description pairs that worked, of which that is not known any more */
+            unsure: number;
         };
         /** @description A credential as it is entered; parts that are left out stay as they were. */
         CredentialRequestRequest: {
@@ -1639,6 +1641,8 @@ export interface components {
             breaks: components["schemas"]["PairsShape"];
             moves: components["schemas"]["PairsShape"];
             gone: components["schemas"]["PairsShape"];
+            /** @description pairs that worked, of which that is not known any more */
+            unsure: number;
             cells: components["schemas"]["CellShape"][];
             devices: string[];
             routes_changed: number;

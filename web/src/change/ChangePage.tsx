@@ -204,6 +204,7 @@ function Summary({ data, survey }: { data: Rehearsal; survey: number }) {
     [data.breaks.count, "break", data.breaks.count ? "stop" : ""],
     [data.moves.count, "take another way", ""],
     ...(data.gone.count ? [[data.gone.count, "go with their own address", "stop"] as [number, string, string]] : []),
+    ...(data.unsure ? [[data.unsure, "are not certain any more", "stop"] as [number, string, string]] : []),
     [data.routes_changed, "table entries change", ""],
     [data.neighbours.gained.length, "neighbours gained", ""],
     [data.neighbours.lost.length, "lost", data.neighbours.lost.length ? "stop" : ""],

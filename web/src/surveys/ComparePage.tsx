@@ -68,7 +68,7 @@ function Body({ data, tab, onTab, newer }: { data: Comparison; tab: Tab; onTab: 
     routes: data.routes.length,
     neighbours: changed,
   };
-  const nothing = Object.values(counts).every((count) => count === 0) && data.missing.length === 0;
+  const nothing = Object.values(counts).every((count) => count === 0) && data.missing.length === 0 && data.unsure === 0;
   return (
     <>
       <p data-testid="compared">
@@ -77,6 +77,7 @@ function Body({ data, tab, onTab, newer }: { data: Comparison; tab: Tab; onTab: 
             {many(data.texts.length, "text differs", "texts differ")}, {many(data.routes.length, "route")}, {many(changed, "neighbour relation")}.{" "}
             {data.breaks.count ? <b className="stop">{many(data.breaks.count, "pair")} no longer {data.breaks.count === 1 ? "works" : "work"}.</b> : (data.missing.length ? "Nothing that the newer survey holds and that worked fails now." : "Nothing that worked fails now.")}{" "}
             {data.heals.count ? <b className="good">{many(data.heals.count, "pair works", "pairs work")} again.</b> : null}{" "}
+            {data.unsure ? <b>Of {many(data.unsure, "pair")} that worked, that is not known any more. </b> : null}
             {data.moves.count ? `${many(data.moves.count, "pair takes", "pairs take")} another way.` : null}
           </>
         )}

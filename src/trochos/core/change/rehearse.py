@@ -16,7 +16,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from ..forwarding.families import NO, PARTLY, YES, FamilyReach
+from ..forwarding.families import NO, PARTLY, UNSURE, YES, FamilyReach
 from ..forwarding.reach import Reach
 from ..network.addressing import FAMILIES, Address
 from ..protocols.routes import Route
@@ -65,7 +65,8 @@ class Effect:
     """All pairs before and after, kept as columns; lists are made when somebody asks.
 
     `heals` and `breaks` work better or worse than before, `moves` work as before another
-    way, `gone` lost an address of their own, `new` work and had no address before.
+    way, `gone` lost an address of their own, `new` work and had no address before; of `unsure`
+    it was known that they work, at least for some flows, and is not known any more.
     """
 
     def __init__(self) -> None:
@@ -133,6 +134,7 @@ class Effect:
             "heals": [pair.as_json() for pair in self.heals],
             "breaks": [pair.as_json() for pair in self.breaks],
             "moves": [pair.as_json() for pair in self.moves],
+            "unsure": self.count("unsure"),
         }
 
 
@@ -199,6 +201,13 @@ def _family(out: Effect, before: Reach, after: Reach, family: int) -> None:
             worse = _better(b, a) & other
             out.add("breaks", old, name, source, left[worse & ~handed])
             out.add("gone", old, name, source, left[worse & handed])
+            out.add(
+                "unsure",
+                old,
+                name,
+                source,
+                left[(b == UNSURE) & ((a == YES) | (a == PARTLY)) & other],
+            )
             moved = touched[row] & (a == b) & (a != NO) & other
             back = position[new.column[source]]
             if back >= 0:
@@ -218,8 +227,6 @@ _RANK = np.array([0, 1, 3, 2], dtype=np.int8)
 def _better(before: NDArray[np.int8], after: NDArray[np.int8]) -> Bools:
     """True where the later state works better, leaving aside what is not known."""
     gain: Bools = (_RANK[after] > _RANK[before]) & (_RANK[after] != 2) & (_RANK[before] != 2)
-    # What was not known and is sound now, or the other way round, counts as well.
-    gain |= (_RANK[before] == 2) & (_RANK[after] == 3)
     return gain
 
 

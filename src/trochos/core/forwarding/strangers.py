@@ -41,6 +41,38 @@ class _Lesson:
     branches: Branches | None
 
 
+class _Homes:
+    """For many targets: how long the prefix is that each lives in, and who has it."""
+
+    def __init__(
+        self, addresses: list[Address], lengths: NDArray[np.int16], owners: list[set[str]]
+    ) -> None:
+        self.addresses, self.lengths, self.owners = addresses, lengths, owners
+        self._numbers: dict[int, tuple[dict[str, int], NDArray[np.int32], list[int]]] = {}
+
+    def between(self, branches: Branches, device: str) -> NDArray[np.bool_]:
+        """True where the stranger of these branches lies on a way from a device to an owner."""
+        known = self._numbers.get(id(branches))
+        if known is None:
+            number: dict[str, int] = {}
+            column = np.full(len(self.owners), -1, dtype=np.int32)
+            several = []
+            for position, owners in enumerate(self.owners):
+                if len(owners) == 1:
+                    branch = branches.get(next(iter(owners)), "")
+                    column[position] = number.setdefault(branch, len(number))
+                elif owners:
+                    several.append(position)
+            known = self._numbers[id(branches)] = (number, column, several)
+        number, column, several = known
+        mine = branches.get(device, "")
+        out: NDArray[np.bool_] = column != number.get(mine, -3)
+        for position in several:
+            owners = self.owners[position] - {device}
+            out[position] = any(branches.get(owner, "") != mine for owner in owners)
+        return out
+
+
 class Strangers:
     """The doubts that unread devices and outside neighbours cast on the tables of others."""
 
@@ -55,6 +87,7 @@ class Strangers:
         self._lessons: dict[tuple[str, int], list[_Lesson]] = {}
         self._least: dict[tuple[str, int], int] = {}
         self._homes: dict[Prefix, set[str]] | None = None
+        self._columns: dict[int, _Homes] = {}
         unread = {d.name for d in tables.network.devices if d.strange}
         outside = list(tables.outside())
         if unread or outside:
@@ -109,14 +142,29 @@ class Strangers:
         Returns:
             One flag per target; None if strangers teach the device nothing.
         """
-        if not addresses or not self._lessons.get((device, addresses[0].family)):
+        held = self._lessons.get((device, addresses[0].family)) if addresses else None
+        if not held:
             return None
+        homes = self._homes_of(addresses)
+        lengths = np.array([*(r.prefix.length for r in routes), -1], dtype=np.int16)[index]
+        stands = np.array([*(self._stands(device, r) for r in routes), False], dtype=bool)[index]
+        open_: NDArray[np.bool_] = (lengths < homes.lengths) | ((lengths == homes.lengths) & ~stands)
         out = np.zeros(len(addresses), dtype=bool)
-        for column, address in enumerate(addresses):
-            position = int(index[column])
-            route = routes[position] if position >= 0 else None
-            out[column] = bool(self.doubts(device, route, address))
-        return out
+        for branches in {id(lesson.branches): lesson.branches for lesson in held}.values():
+            if branches is None:
+                return open_
+            out |= homes.between(branches, device)
+        return open_ & out
+
+    def _homes_of(self, addresses: list[Address]) -> _Homes:
+        """The homes of many targets, worked out once."""
+        known = self._columns.get(id(addresses))
+        if known is None or known.addresses is not addresses:
+            found = [self.home(address) for address in addresses]
+            lengths = np.array([length for length, _ in found], dtype=np.int16)
+            known = _Homes(addresses, lengths, [owners for _, owners in found])
+            self._columns[id(addresses)] = known
+        return known
 
     def home(self, target: Address) -> tuple[int, set[str]]:
         """The length of the longest prefix around a target that a read device is connected to,
@@ -172,14 +220,25 @@ class Strangers:
         if not entries:
             return
         near = {family: self._speaking(family) for family in (4, 6)}
+        told: dict[tuple[int, str], list[str]] = {}
+
+        def reached(family: int, start: str) -> list[str]:
+            known = told.get((family, start))
+            if known is None:
+                known = _reached(near[family], start)
+                told.update(dict.fromkeys(((family, name) for name in known), known))
+            return known
+
         for node, taught in entries.items():
             branches = _branches(graph, node)
             for device, item in taught:
+                lesson = _Lesson(item, branches)
                 for family in (4, 6) if item.family is None else (item.family,):
-                    for other in _reached(near[family], device):
-                        self._lessons.setdefault((other, family), []).append(
-                            _Lesson(item, branches)
-                        )
+                    for other in reached(family, device):
+                        held = self._lessons.setdefault((other, family), [])
+                        # A few say enough of why; what they do is the same.
+                        if sum(known.branches is branches for known in held) < 2:
+                            held.append(lesson)
         self._sessions(near)
         for device, family in self._lessons:
             facts = self.near.devices[device]
@@ -277,8 +336,8 @@ class Strangers:
 def _between(lesson: _Lesson, device: str, owners: set[str]) -> bool:
     branches = lesson.branches
     assert branches is not None
-    mine = branches.get(device)
-    return any(owner != device and branches.get(owner) != mine for owner in owners)
+    mine = branches.get(device, "")
+    return any(owner != device and branches.get(owner, "") != mine for owner in owners)
 
 
 def _link(graph: dict[str, set[str]], one: str, other: str) -> None:

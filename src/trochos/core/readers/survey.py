@@ -69,6 +69,7 @@ class About:
     roles: Mapping[str, str] = field(default_factory=dict)
 
 
+OF_THE_SURVEY = ("survey.json", "topology.json", "expectations.yaml", "expectations.yml")
 ROLES = ("lan", "router", "host", "switch")
 """What a person can say that a node is."""
 
@@ -164,13 +165,16 @@ class _Survey:
     def read(self, files: Mapping[str, bytes]) -> Survey:
         files = _without_common_folder(files)
         flat: list[tuple[str, str]] = []
+        foldered = any(path.startswith("devices/") and path.count("/") > 1 for path in files)
         # Tunnels first: what lists them says what the links that follow are.
         for path in sorted(files, key=lambda p: ("tunnel" not in p.rpartition("/")[2], p)):
             parts = path.split("/")
             text = self.decode(path, parts, files[path])
             if text is None:
                 continue
-            if len(parts) == 1 or (parts[0] == "devices" and len(parts) == 2):
+            if len(parts) == 1 and foldered and parts[0] not in OF_THE_SURVEY:
+                self.file("", path, text)  # beside the devices' folders: of none of them
+            elif len(parts) == 1 or (parts[0] == "devices" and len(parts) == 2):
                 flat.append((path, text))
             else:
                 at = 1 if parts[0] == "devices" else 0
@@ -209,7 +213,7 @@ class _Survey:
         rest: list[tuple[str, str]] = []
         for path, text in files:
             name = path.rpartition("/")[2]
-            if name in ("survey.json", "topology.json", "expectations.yaml", "expectations.yml"):
+            if name in OF_THE_SURVEY:
                 self.file("", name, text)
                 continue
             hostname = re.search(r"^hostname (\S+)\s*$", text, re.M) or re.search(

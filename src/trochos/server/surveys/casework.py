@@ -142,6 +142,9 @@ def _verify(case: Case, data: dict[str, Any]) -> str:
     compared = before.compare(opened)
     broken = compared.effect.count("breaks")
     rest = "nothing else broke" if not broken else f"{broken} other pairs do not work any more"
+    unsure = compared.effect.count("unsure")
+    if unsure:
+        rest += f"; of {unsure} pairs that worked, that is not known any more"
     if compared.missing:
         pairs = sum(item.pairs for item in compared.missing)
         names = _listed([item.device for item in compared.missing])

@@ -189,6 +189,7 @@ class RehearsalView(APIView):
                 "breaks": pairs_json(effect, "breaks"),
                 "moves": pairs_json(effect, "moves"),
                 "gone": pairs_json(effect, "gone"),
+                "unsure": effect.count("unsure"),
                 "cells": _cells(rehearsal),
                 "devices": [d.name for d in opened.network.devices if d.role != "unread"],
                 "routes_changed": routes_changed(opened.tables, rehearsal.after.tables),
@@ -315,5 +316,6 @@ class CompareView(APIView):
                 "heals": pairs_json(found.effect, "heals"),
                 "breaks": pairs_json(found.effect, "breaks"),
                 "moves": pairs_json(found.effect, "moves"),
+                "unsure": found.effect.count("unsure"),
             }
         )

@@ -113,6 +113,7 @@ class RehearsalShape(Shape):
     breaks = PairsShape()
     moves = PairsShape()
     gone = PairsShape()
+    unsure = s.IntegerField(help_text="pairs that worked, of which that is not known any more")
     cells = CellShape(many=True)
     devices = s.ListField(child=s.CharField())
     routes_changed = s.IntegerField()
@@ -176,3 +177,4 @@ class ComparisonShape(Shape):
     heals = PairsShape()
     breaks = PairsShape()
     moves = PairsShape()
+    unsure = s.IntegerField(help_text="pairs that worked, of which that is not known any more")
