@@ -21,6 +21,7 @@ from ..core.network.addressing import Address
 from ..core.network.edits import EditError, read_edits
 from ..core.network.quiet import without_collecting
 from ..core.survey import Computed
+from ..core.whole.questions import Watch
 from ..local import InputError, fingerprint_key
 from . import tables
 from .gathering import run_gather
@@ -93,6 +94,20 @@ def build_parser() -> argparse.ArgumentParser:
 
     compare = command("compare", "what differs between two surveys", run_compare)
     compare.add_argument("other", metavar="NEW", help="the later survey")
+
+    desk = command("desk", "what fails now, grouped by cause", run_desk)
+    desk.add_argument("--before", metavar="OLD", help="an older survey: what turned since")
+
+    since = command("since", "which differences since an older survey broke a complaint", run_since)
+    _ends(since)
+    since.add_argument("--worked", required=True, metavar="OLD", help="a survey on which it worked")
+
+    command("unknowns", "what was not read, and which answers hang on it", run_unknowns)
+
+    sweep = command("sweep", "every single failure of a link or a device", run_sweep)
+    sweep.add_argument("--links", action="store_true", help="links only, unless --devices too")
+    sweep.add_argument("--devices", action="store_true", help="devices only, unless --links too")
+    sweep.add_argument("--expect", metavar="FILE", help="expectations that are to survive")
 
     audit = command("audit", "checks what must, and must not, reach what", run_audit)
     audit.add_argument(
@@ -200,6 +215,54 @@ def run_diagnose(options: argparse.Namespace) -> int:
     document = found.as_json()
     _print(document) if options.json else tables.diagnosis(document)
     return 0 if found.path.works == "yes" else 1
+
+
+def _watch(seconds: float = SECONDS) -> Watch:
+    """Says on standard error how far a search is, if somebody looks, and stops in time."""
+    started, watched = time.monotonic(), sys.stderr.isatty()
+
+    def watch(done: int, of: int, what: str) -> bool:
+        if watched:
+            sys.stderr.write(f"\r\x1b[K{done}{f' of {of}' if of else ''}: {what[:90]}")
+        return time.monotonic() - started < seconds
+
+    return watch
+
+
+def run_desk(options: argparse.Namespace) -> int:
+    before = load(options.before) if options.before is not None else None
+    found = load(options.survey).desk(before, _watch())
+    document = found.as_json()
+    _print(document) if options.json else tables.desk(document)
+    return 1 if found.fails else 0
+
+
+def run_since(options: argparse.Namespace) -> int:
+    traffic = _traffic(options)
+    survey, worked = load(options.survey), load(options.worked)
+    found = survey.since(options.sender, options.receiver, worked, traffic, _watch())
+    document = found.as_json()
+    _print(document) if options.json else tables.since(document)
+    return 0 if found.path.works == "yes" else 1
+
+
+def run_unknowns(options: argparse.Namespace) -> int:
+    found = load(options.survey).unknowns(_watch())
+    document = found.as_json()
+    _print(document) if options.json else tables.unknowns(document)
+    return 1 if found.questions else 0
+
+
+def run_sweep(options: argparse.Namespace) -> int:
+    survey = load(options.survey)
+    expected = None
+    if options.expect is not None:
+        expected = read_expectations(_expectations(options.expect, survey))
+    both = options.links == options.devices
+    found = survey.sweep(options.links or both, options.devices or both, expected, _watch(900.0))
+    document = found.as_json()
+    _print(document) if options.json else tables.sweep(document)
+    return 1 if any(failure.expectations for failure in found.failures) else 0
 
 
 def run_rehearse(options: argparse.Namespace) -> int:

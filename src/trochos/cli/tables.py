@@ -351,6 +351,75 @@ def comparison(document: Any) -> None:
     _listed("Takes another way", document["verdicts"]["moves"])
 
 
+def desk(document: Any) -> None:
+    """What fails now, for people."""
+    pairs = document["pairs"]
+    _out(f"{pairs['ok']} of {pairs['n']} pairs work, {pairs['partly']} for some flows only.")
+    if not any(not group["folded"] for group in document["groups"]):
+        _out("Nothing fails that should work.")
+    for group in document["groups"]:
+        _out(f"{'On purpose: ' if group['folded'] else ''}{group['summary']}")
+        cause = group["cause"]
+        if cause is not None and cause["remedy"] is not None:
+            _out(f"  {cause['remedy']['title']}")
+        _out(f"  for example: path {group['example']['from']} {group['example']['to']}")
+    turned = document["turned"]
+    if turned is not None:
+        _out(
+            f"Since the older survey {turned['broken']} pairs broke and {turned['healed']} healed."
+        )
+    if document["unread"]:
+        _out(f"Not read: {', '.join(document['unread'])}.")
+    if document["doubtful"]:
+        _out(f"Of {document['doubtful']} pairs it is not known whether they work.")
+
+
+def since(document: Any) -> None:
+    """Which differences broke a complaint, for people."""
+    _out(f"Worked then: {document['works_then']}. Works now: {document['works_now']}.")
+    _out(document["says"])
+    for item in document["guilty"]:
+        for source in (*item["old"], *item["new"]):
+            line = f" line {source['line']}" if source["line"] else ""
+            _out(f"  {source['device']} {source['file']}{line}: {source['text']}")
+        _out(f"  taken back: {item['proof']['heals']} pairs heal, {item['proof']['breaks']} break")
+    _out(f"{document['innocent']} of {document['differences']} differences are innocent.")
+
+
+def unknowns(document: Any) -> None:
+    """What was not read or understood, for people."""
+    _out(f"{document['questions']} questions are open.")
+    for item in document["unread"]:
+        _out(
+            f"{item['rank']}. {item['device']}: {item['why']} {item['questions']} hang on it, "
+            f"{item['decides']} on it alone."
+        )
+    for line in document["lines"]:
+        place = f"{line['device']} {line['file']}" + (
+            f" line {line['line']}" if line["line"] else ""
+        )
+        _out(
+            f"{place}: {line['text']} ({line['why']}); {line['questions']} questions hang on it "
+            "alone."
+        )
+
+
+def sweep(document: Any) -> None:
+    """Every single failure, for people."""
+    _out(
+        f"{document['tried']} of {document['of']} failures tried, {len(document['threads'])} cut "
+        "something."
+    )
+    for item in document["threads"][:60]:
+        down = item["down"]
+        ends = down.get("link") or [down]
+        name = " - ".join(f"{end['device']} {end.get('interface') or ''}".strip() for end in ends)
+        fallen = (
+            f"; {', '.join(item['expectations'])} would not hold" if item["expectations"] else ""
+        )
+        _out(f"{name}: cuts {item['cuts']}, moves {item['moves']}{fallen}")
+
+
 def ladder(document: Any) -> None:
     """The rungs from a host outward, for people."""
     failing = document["first_failing"]

@@ -32,6 +32,11 @@ from .network.edits import Edit
 from .network.facts import Network
 from .protocols.tables import Tables
 from .readers.survey import Survey, read_survey
+from .whole.desk import Desk, desk
+from .whole.questions import Watch, unwatched
+from .whole.since import Since, since
+from .whole.sweep import Sweep, devices_of, links_of, sweep
+from .whole.unknowns import Unknowns, unknowns
 
 
 class Computed:
@@ -146,6 +151,37 @@ class Computed:
         return compare(
             self.survey, later.survey, (self.tables, later.tables), (self.reach, later.reach)
         )
+
+    def desk(self, before: Computed | None = None, watch: Watch = unwatched) -> Desk:
+        """What fails now, grouped by cause; see `whole.desk`."""
+        return desk(self, before, watch)
+
+    def since(
+        self,
+        sender: str,
+        receiver: str,
+        worked: Computed,
+        traffic: Traffic | None = None,
+        watch: Watch = unwatched,
+    ) -> Since:
+        """Which differences to an older survey broke a complaint; see `whole.since`."""
+        return since(self, sender, receiver, worked, traffic, watch)
+
+    def unknowns(self, watch: Watch = unwatched) -> Unknowns:
+        """What was not read, and what hangs on it; see `whole.unknowns`."""
+        return unknowns(self, watch)
+
+    def sweep(
+        self,
+        links: bool = True,
+        devices: bool = True,
+        expectations: list[Expectation] | None = None,
+        watch: Watch = unwatched,
+    ) -> Sweep:
+        """Every single failure of a link, of a device, or of both; see `whole.sweep`."""
+        downs = [*(links_of(self.network) if links else ())]
+        downs += devices_of(self.network) if devices else []
+        return sweep(self, downs, expectations, watch)
 
     def rehearse(self, edits: tuple[Edit, ...]) -> Rehearsal:
         """The survey with edits applied, beside this one.

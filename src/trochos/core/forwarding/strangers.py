@@ -148,7 +148,9 @@ class Strangers:
         homes = self._homes_of(addresses)
         lengths = np.array([*(r.prefix.length for r in routes), -1], dtype=np.int16)[index]
         stands = np.array([*(self._stands(device, r) for r in routes), False], dtype=bool)[index]
-        open_: NDArray[np.bool_] = (lengths < homes.lengths) | ((lengths == homes.lengths) & ~stands)
+        open_: NDArray[np.bool_] = (lengths < homes.lengths) | (
+            (lengths == homes.lengths) & ~stands
+        )
         out = np.zeros(len(addresses), dtype=bool)
         for branches in {id(lesson.branches): lesson.branches for lesson in held}.values():
             if branches is None:

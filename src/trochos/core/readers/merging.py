@@ -232,6 +232,11 @@ def _interface(
     if live is not None and live.enabled is False and live.addresses_known:
         shown = {fact.address for fact in live.addresses}
         addresses = [replace(f, survives_shut=f.address in shown) for f in addresses]
+    if live is not None and live.addresses:
+        # Addresses stand in the order in which they came: what a capture shows was there before
+        # what only the configuration says.
+        shown = {fact.address for fact in live.addresses}
+        addresses.sort(key=lambda fact: fact.address not in shown)
     if live is not None:
         have = {fact.address for fact in addresses}
         for fact in live.addresses:

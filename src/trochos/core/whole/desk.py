@@ -1,0 +1,308 @@
+"""Where to begin: what fails now, each failing pair under the cause that a rehearsal proves.
+
+Each finding that breaks something has its remedy rehearsed alone; the pairs that heal are its own.
+What heals only with all of them needs those without which it fails again. Of what is left, pairs
+are diagnosed one by one; every failing pair that a cure heals belongs to it. The rest is grouped
+by where and how it ends. What a filter refuses, and what failed in the survey before as well, is
+folded apart: it is on purpose, as far as anybody can tell.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+from ..change.apply import apply
+from ..change.rehearse import compare_pairs
+from ..diagnosis.answer import Cause, Option
+from ..diagnosis.causes import Diagnosis, bench_of
+from ..diagnosis.finding import BREAKS, Finding
+from ..diagnosis.remedies.bench import Bench
+from ..diagnosis.suspects import SURE
+from ..forwarding.endpoints import EndpointError
+from ..network.addressing import Address
+from ..network.edits import EditError
+from .questions import Answered, Question, Watch, answers, unwatched
+
+if TYPE_CHECKING:
+    from ..survey import Computed
+
+DIAGNOSES = 40
+"""How many pairs are diagnosed at most."""
+FINDINGS = 60
+"""How many findings are rehearsed at most, the first ones."""
+
+
+@dataclass(slots=True)
+class Group:
+    """Failing pairs that one cause explains, or that end in one place in one way."""
+
+    summary: str
+    pairs: list[Question]
+    causes: list[Cause] = field(default_factory=list)
+    folded: bool = False
+    """True if it is refused on purpose."""
+
+    def as_json(self) -> dict[str, object]:
+        first = self.causes[0] if self.causes else None
+        example = self.pairs[0]
+        return {
+            "summary": self.summary,
+            "finding": first.option.finding.id if first is not None else None,
+            "cause": first.as_json(1, pairs=False) if first is not None else None,
+            "causes": [c.as_json(n, pairs=False) for n, c in enumerate(self.causes, 1)],
+            "pairs": len(self.pairs),
+            "from": sorted({q.sender for q in self.pairs}),
+            "to": sorted({q.owner for q in self.pairs}),
+            "example": {"from": example.sender, "to": str(example.target)},
+            "folded": self.folded,
+        }
+
+
+@dataclass(slots=True)
+class Turned:
+    """What is otherwise than in the survey before."""
+
+    broken: int
+    healed: int
+    groups: list[Group]
+
+    def as_json(self) -> dict[str, object]:
+        return {
+            "broken": self.broken,
+            "healed": self.healed,
+            "groups": [group.as_json() for group in self.groups],
+        }
+
+
+@dataclass(slots=True)
+class Desk:
+    """The whole network in a few sentences, worst first."""
+
+    pairs: int
+    ok: int
+    partly: int
+    groups: list[Group]
+    turned: Turned | None
+    unread: list[str]
+    doubtful: int
+    complete: bool = True
+
+    @property
+    def fails(self) -> bool:
+        """True if something fails that is not refused on purpose."""
+        return any(not group.folded for group in self.groups)
+
+    def as_json(self) -> dict[str, object]:
+        """The `desk` document of the contract."""
+        return {
+            "pairs": {"n": self.pairs, "ok": self.ok, "partly": self.partly},
+            "groups": [group.as_json() for group in self.groups],
+            "turned": self.turned.as_json() if self.turned is not None else None,
+            "unread": self.unread,
+            "doubtful": self.doubtful,
+            "complete": self.complete,
+        }
+
+
+def desk(survey: Computed, before: Computed | None = None, watch: Watch = unwatched) -> Desk:
+    """What fails now, grouped by cause; with an older survey also what turned since."""
+    now = answers(survey.reach)
+    failing = {q: a for q, a in now.items() if a.ok is False or a.ok == "partly"}
+    then = answers(before.reach) if before is not None else {}
+    same = {q for q in failing if q in then and then[q].ok is False and failing[q].ok is False}
+    purpose = {q for q, a in failing.items() if a.refused} - same
+    apart = same | purpose
+    groups, complete = _grouped(survey, {q: a for q, a in failing.items() if q not in apart}, watch)
+    # What a cause explains comes before what is only known by where it ends.
+    groups.sort(key=lambda group: (not group.causes, -len(group.pairs), group.summary))
+    for pairs, what in ((purpose, "refused by filters"), (same, "as in the survey before")):
+        if pairs:
+            names = _few(sorted({q.owner for q in pairs}))
+            summary = f"{_count(len(pairs))} to {names} fail, {what}."
+            groups.append(Group(summary, sorted(pairs), folded=True))
+    return Desk(
+        len(now),
+        sum(answer.ok is True for answer in now.values()),
+        sum(answer.ok == "partly" for answer in now.values()),
+        groups,
+        _turned(then, now, groups) if before is not None else None,
+        sorted(d.name for d in survey.network.devices if d.role == "unread"),
+        sum(answer.ok is None for answer in now.values()),
+        complete,
+    )
+
+
+def _grouped(
+    survey: Computed, failing: dict[Question, Answered], watch: Watch
+) -> tuple[list[Group], bool]:
+    """Groups by proven cause, the rest by where it ends; False if the search was stopped."""
+    if not failing:
+        return [], True
+    out, left, complete = _by_findings(survey, failing, watch)
+    rest: dict[tuple[str, str], list[Question]] = {}
+    tried = 0
+    while left:
+        # Pairs that fail wholly tell more than those that fail for some flows.
+        question = min(left, key=lambda q: (left[q].ok == "partly", q))
+        if tried >= DIAGNOSES or not watch(len(failing) - len(left), len(failing), question.sender):
+            complete = False
+            break
+        tried += 1
+        found = _diagnosis(survey, question)
+        causes = [c for c in found.causes if c.option.finding.id in found.cure] if found else []
+        healed = _healed(causes, left) | ({question} if causes and causes[0].works else set())
+        if not healed:
+            # Others that end there in the same way are not asked one by one.
+            where = _end(survey, question)
+            alike = [q for q in left if q.owner == question.owner and left[q] == left[question]]
+            alike = [q for q in alike if q == question or _end(survey, q) == where]
+            rest.setdefault(where, []).extend(alike)
+            for item in alike:
+                left.pop(item)
+            continue
+        says = " And ".join(cause.option.finding.summary for cause in causes)
+        out.append(Group(f"{_who(healed)}: {says}", sorted(healed), causes))
+        for item in healed:
+            left.pop(item)
+    for question in left:
+        rest.setdefault(_end(survey, question), []).append(question)
+    for (_, says), questions in rest.items():
+        out.append(Group(f"{_who(set(questions))}: {says}", sorted(questions)))
+    return out, complete
+
+
+def _by_findings(
+    survey: Computed, failing: dict[Question, Answered], watch: Watch
+) -> tuple[list[Group], dict[Question, Answered], bool]:
+    """The groups of findings that break something, and what none of them explains."""
+    bench, left = survey.bench, dict(failing)
+    ends = {name for q in failing for name in (q.sender, q.owner)}
+    believed = [f for f in survey.findings if f.severity == BREAKS and f.remedies]
+    believed = believed[:FINDINGS]
+    alone: dict[str, set[Question]] = {}
+    usable: list[Finding] = []
+    for number, finding in enumerate(believed):
+        if not watch(number, 2 * len(believed), finding.device):
+            return [], left, False
+        healed = _heals(survey, [finding], failing, ends)
+        if healed is not None:
+            usable.append(finding)
+            alone[finding.id] = healed
+    groups: dict[tuple[str, ...], set[Question]] = {}
+    for finding in sorted(usable, key=lambda f: (-len(alone[f.id]), f.id)):
+        mine = {q for q in alone[finding.id] if q in left}
+        if mine:
+            groups[(finding.id,)] = mine
+            for question in mine:
+                left.pop(question)
+    together = _heals(survey, usable, left, ends) if left and len(usable) > 1 else None
+    needs: dict[Question, list[str]] = {question: [] for question in together or ()}
+    for number, finding in enumerate(usable if needs else ()):
+        if not watch(len(believed) + number, 2 * len(believed), finding.device):
+            break
+        others = [other for other in usable if other is not finding]
+        without = _heals(survey, others, needs, ends)
+        for question in needs:
+            if without is not None and question not in without:
+                needs[question].append(finding.id)
+    for question, needed in needs.items():
+        if needed:
+            groups.setdefault(tuple(needed), set()).add(question)
+            left.pop(question)
+    known = {finding.id: finding for finding in usable}
+    out = []
+    for ids, questions in groups.items():
+        causes = []
+        for name in ids:
+            finding = known[name]
+            option = Option(finding, finding.remedies[0], SURE, contradicts=True)
+            effect = compare_pairs(bench.reach, _copy(survey, [finding]).reach)
+            causes.append(Cause(option, "proven", len(ids) == 1, effect))
+        causes.sort(key=lambda cause: -cause.effect.count("heals"))
+        says = " And ".join(cause.option.finding.summary for cause in causes)
+        out.append(Group(f"{_who(questions)}: {says}", sorted(questions), causes))
+    return out, left, True
+
+
+def _copy(survey: Computed, findings: list[Finding]) -> Bench:
+    edits = tuple(edit for finding in findings for edit in finding.remedies[0].edits)
+    return bench_of(apply(survey.survey, edits).survey, survey.bench)
+
+
+def _heals(
+    survey: Computed, findings: list[Finding], failing: Iterable[Question], ends: set[str]
+) -> set[Question] | None:
+    """The failing pairs that work with the first remedies of findings; None if these cannot be
+    made together."""
+    try:
+        later = answers(_copy(survey, findings).reach, ends)
+    except EditError:
+        return None
+    return {q for q in failing if q in later and later[q].ok is True}
+
+
+def _diagnosis(survey: Computed, question: Question) -> Diagnosis | None:
+    try:
+        return survey.diagnose(question.sender, str(question.target))
+    except EndpointError:
+        return None
+
+
+def _healed(causes: list[Cause], left: dict[Question, Answered]) -> set[Question]:
+    """The failing pairs that the cure heals: from the source that each would choose."""
+    healed: set[tuple[str, Address, Address]] = set()
+    for cause in causes:
+        healed |= {(pair.sender, pair.source, pair.target) for pair in cause.effect.heals}
+    out = set()
+    for question, answer in left.items():
+        sources = {
+            s for who, s, target in healed if (who, target) == (question.sender, question.target)
+        }
+        if sources and (answer.source is None or answer.source in sources):
+            out.add(question)
+    return out
+
+
+def _end(survey: Computed, question: Question) -> tuple[str, str]:
+    """Where and how a pair ends: a key, and a sentence."""
+    path = survey.path(question.sender, str(question.target))
+    leg = path.outbound if path.outbound.state != "yes" or path.back is None else path.back
+    branch = leg.decisive
+    return f"{branch.last.device} {branch.verdict}", branch.reason
+
+
+def _turned(
+    then: dict[Question, Answered], now: dict[Question, Answered], groups: list[Group]
+) -> Turned:
+    broken = {
+        q for q, a in now.items() if a.ok in (False, "partly") and q in then and then[q].ok is True
+    }
+    healed = {
+        q for q, a in now.items() if a.ok is True and q in then and then[q].ok in (False, "partly")
+    }
+    parts = []
+    for group in groups:
+        pairs = [q for q in group.pairs if q in broken]
+        if pairs:
+            parts.append(Group(group.summary, pairs, group.causes, group.folded))
+    return Turned(len(broken), len(healed), parts)
+
+
+def _who(pairs: set[Question]) -> str:
+    """Whose conversations these are, in a few words."""
+    senders, owners = {q.sender for q in pairs}, {q.owner for q in pairs}
+    if senders == owners:
+        return f"{_count(len(pairs))} fail between {_few(sorted(senders))}"
+    return f"{_count(len(pairs))} fail from {_few(sorted(senders))} to {_few(sorted(owners))}"
+
+
+def _count(number: int) -> str:
+    return f"{number} pair" if number == 1 else f"{number} pairs"
+
+
+def _few(names: list[str]) -> str:
+    if len(names) <= 3:
+        return " and ".join(names) if len(names) < 3 else f"{names[0]}, {names[1]} and {names[2]}"
+    return f"{names[0]}, {names[1]} and {len(names) - 2} more"
