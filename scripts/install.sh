@@ -63,6 +63,9 @@ front_end() {
     say "building the front end"
     (cd "$web" && PATH="$bin:$PATH" npm run build) >"$root/.state/build.log" 2>&1 ||
       die "Building the front end failed. The reason is at the end of .state/build.log."
+    # Kept beside the files, so that they are sent small.
+    "$bin/python" -m whitenoise.compress -q "$web/dist" >>"$root/.state/build.log" 2>&1 ||
+      die "Compressing the front end failed. The reason is at the end of .state/build.log."
     touch "$stamp"
   fi
 }

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import logging
+from collections.abc import Callable
 from typing import Any
 
-from django.http import Http404
+from django.db import OperationalError
+from django.http import Http404, HttpRequest, JsonResponse
 from rest_framework.exceptions import Throttled, ValidationError
 from rest_framework.response import Response
 from rest_framework.views import exception_handler
@@ -13,20 +16,43 @@ from ..core.forwarding.endpoints import EndpointError
 from ..core.network.edits import EditError
 from ..core.readers.archives import UploadError
 
+log = logging.getLogger(__name__)
+AWAY = "The database cannot be reached just now. Nothing is lost; try again in a moment."
+UNEXPECTED = (
+    "Something went wrong here that nobody expected. Nothing was changed; the trace is in the "
+    "server's log."
+)
+
+
+def before_a_view(status: int, says: str) -> Callable[..., JsonResponse]:
+    """A handler for what fails before or outside a view: the same shape as any other error."""
+
+    def handler(request: HttpRequest, exception: Exception | None = None) -> JsonResponse:
+        return JsonResponse({"detail": says}, status=status)
+
+    return handler
+
 
 def as_sentence(error: Exception, context: dict[str, Any]) -> Response | None:
     """DRF's exception handler, extended by what the core refuses."""
     if isinstance(error, (EndpointError, UploadError, EditError)):
         return Response({"detail": str(error)}, status=400)
+    if isinstance(error, OperationalError):
+        log.warning("the database cannot be reached: %s", type(error).__name__)
+        return Response({"detail": AWAY}, status=503)
     response = exception_handler(error, context)
-    if response is not None and isinstance(error, ValidationError):
+    if response is None:
+        # What nobody expected costs this answer only; its trace is for whoever runs the service.
+        log.exception("an answer failed", exc_info=error)
+        return Response({"detail": UNEXPECTED}, status=500)
+    if isinstance(error, ValidationError):
         response.data = {"detail": _flatten(error.detail)}
-    elif response is not None and isinstance(error, Http404):
+    elif isinstance(error, Http404):
         said = str(error)
         if "matches the given query" in said or not said:
             said = "There is no such survey or case here. Look at the list of surveys."
         response.data = {"detail": said}
-    elif response is not None and isinstance(error, Throttled):
+    elif isinstance(error, Throttled):
         seconds = max(1, round(getattr(error, "wait", None) or 1))
         response.data = {"detail": f"Too many attempts. Try again in {seconds} seconds."}
     return response

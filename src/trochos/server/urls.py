@@ -9,6 +9,7 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 from drf_spectacular.views import SpectacularAPIView
 
 from .accounts import views as accounts
+from .errors import UNEXPECTED, before_a_view
 from .gathering import views as gathering
 from .surveys import casework, changes
 from .surveys import views as surveys
@@ -26,6 +27,11 @@ def front_end(request: HttpRequest) -> HttpResponse:
     response["Cache-Control"] = "no-cache"
     return response
 
+
+handler400 = before_a_view(400, "This request cannot be read. Check its address and its size.")
+handler403 = before_a_view(403, "This is refused. Sign in again, and send the request from here.")
+handler404 = before_a_view(404, "There is nothing at this address.")
+handler500 = before_a_view(500, UNEXPECTED)
 
 urlpatterns = [
     path("api/schema", SpectacularAPIView.as_view()),

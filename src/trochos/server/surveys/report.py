@@ -45,7 +45,10 @@ def markdown(case: Case, survey: Computed) -> str:
         ("told by", case.reporter),
         ("who", case.sender),
         ("to", case.receiver),
-        ("service", f"{case.protocol} {case.port or ''}".strip()),
+        ("service", case.traffic.service or "ping"),
+        ("source", case.source),
+        ("size", f"{case.size} bytes" if case.size else ""),
+        ("in one piece", "yes" if case.dont_fragment else ""),
         ("survey", f"{case.survey.title}, taken {_when(case.survey.taken_at)}"),
         ("opened", _when(case.opened_at)),
     ]
@@ -72,6 +75,8 @@ def markdown(case: Case, survey: Computed) -> str:
             "## What the next survey showed",
             "",
             f"{case.verified_on.title}, taken {taken}.",
+            "",
+            *(step.text for step in case.steps.filter(step="verify").order_by("-id")[:1]),
             "",
         ]
     steps = case.steps.select_related("by")
