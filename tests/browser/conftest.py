@@ -48,6 +48,8 @@ def page(browser: Browser, live_server, transactional_db) -> Iterator[Page]:  # 
     opened.on("pageerror", lambda error: problems.append(str(error)))
     opened.goto(f"/sign-in#{OneTimeLink.issue(user)}")
     opened.get_by_role("navigation", name="Main").wait_for()
+    # Keys are heard once the list is there.
+    opened.get_by_role("table", name="cases").wait_for()
     yield opened
     context.close()
     assert problems == []

@@ -11,6 +11,7 @@ import { CaseList } from "./case/CaseList";
 import { CasePage } from "./case/CasePage";
 import { ReportPage } from "./case/ReportPage";
 import { ChangePage } from "./change/ChangePage";
+import { DeskPage } from "./desk/DeskPage";
 import { DevicePage } from "./device/DevicePage";
 import { DevicesPage } from "./device/DevicesPage";
 import { FindingsPage } from "./findings/FindingsPage";
@@ -68,6 +69,7 @@ function App() {
         <Route path="s/:survey/devices" element={<DevicesPage />} />
         <Route path="s/:survey/devices/:device" element={<DevicePage />} />
         <Route path="s/:survey/findings" element={<FindingsPage />} />
+        <Route path="s/:survey/desk" element={<DeskPage />} />
         <Route path="s/:survey/reading" element={<ReadingPage />} />
         <Route path="*" element={<Empty title="There is no such page." />} />
       </Route>

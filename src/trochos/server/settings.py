@@ -85,6 +85,7 @@ SPECTACULAR_SETTINGS = {
     "SERVE_INCLUDE_SCHEMA": False,
     "SERVE_PERMISSIONS": ["rest_framework.permissions.IsAuthenticated"],
     "ENUM_NAME_OVERRIDES": {
+        "JobStateEnum": ["working", "done"],
         "RoutingProtocolEnum": ["ospf", "rip", "eigrp", "bgp"],
         "ProtocolEnum": ["icmp", "tcp", "udp"],
         "GatheringStateEnum": ["running", "storing", "done", "failed", "cancelled"],

@@ -60,6 +60,7 @@ urlpatterns = [
     path("api/surveys/<int:survey>/why", surveys.WhyView.as_view()),
     path("api/surveys/<int:survey>/cases", surveys.CasesView.as_view()),
     path("api/surveys/<int:survey>/diagnosis", changes.DiagnosisView.as_view()),
+    path("api/surveys/<int:survey>/desk", changes.DeskView.as_view()),
     path("api/surveys/<int:survey>/rehearsals", changes.RehearsalView.as_view()),
     path("api/surveys/<int:survey>/proposals", changes.ProposalsView.as_view()),
     path("api/proposals/<int:proposal>", changes.ProposalView.as_view()),

@@ -444,6 +444,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surveys/{survey}/desk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What fails in a survey, by cause: at once if it is quick, else with progress. */
+        get: operations["desk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surveys/{survey}/devices": {
         parameters: {
             query?: never;
@@ -965,6 +982,11 @@ export interface components {
             /** @description pairs that worked, of which that is not known any more */
             unsure: number;
         };
+        CountedPairsShape: {
+            n: number;
+            ok: number;
+            partly: number;
+        };
         /** @description A credential as it is entered; parts that are left out stay as they were. */
         CredentialRequestRequest: {
             name: string;
@@ -1002,6 +1024,38 @@ export interface components {
             uncertain: string | null;
             missing: components["schemas"]["WhyOneShape"] | null;
         };
+        DeskGroupShape: {
+            summary: string;
+            finding: string | null;
+            cause: components["schemas"]["CauseShape"] | null;
+            /** @description all that are needed together */
+            causes: components["schemas"]["CauseShape"][];
+            pairs: number;
+            to: string[];
+            example: components["schemas"]["ExampleShape"];
+            /** @description pairs that need other faults mended, too */
+            further: number;
+            /** @description true if it fails on purpose, as far as anybody can tell */
+            folded: boolean;
+            from: string[];
+        };
+        DeskJobShape: {
+            state: components["schemas"]["JobStateEnum"];
+            tried: number;
+            of: number;
+            what: string;
+            /** @description the survey of the network before this one */
+            before: components["schemas"]["OlderShape"] | null;
+            answer: components["schemas"]["DeskShape"] | null;
+        };
+        DeskShape: {
+            pairs: components["schemas"]["CountedPairsShape"];
+            groups: components["schemas"]["DeskGroupShape"][];
+            turned: components["schemas"]["TurnedShape"] | null;
+            unread: string[];
+            doubtful: number;
+            complete: boolean;
+        };
         DeviceListShape: {
             devices: components["schemas"]["DeviceSummaryShape"][];
         };
@@ -1038,18 +1092,12 @@ export interface components {
             causes: components["schemas"]["CauseShape"][];
         };
         DiagnosisShape: {
-            state: components["schemas"]["DiagnosisShapeStateEnum"];
+            state: components["schemas"]["JobStateEnum"];
             tried: number;
             of: number;
             what: string;
             answer: components["schemas"]["DiagnosisAnswerShape"] | null;
         };
-        /**
-         * @description * `working` - working
-         *     * `done` - done
-         * @enum {string}
-         */
-        DiagnosisShapeStateEnum: "working" | "done";
         DiffLineShape: {
             left: number | null;
             right: number | null;
@@ -1131,6 +1179,10 @@ export interface components {
             default?: boolean;
             missing?: boolean;
             after?: number | null;
+        };
+        ExampleShape: {
+            to: string;
+            from: string;
         };
         FactChangeShape: {
             device: string;
@@ -1309,6 +1361,12 @@ export interface components {
             plan: components["schemas"]["PlanShape"];
             may_change: boolean;
         };
+        /**
+         * @description * `working` - working
+         *     * `done` - done
+         * @enum {string}
+         */
+        JobStateEnum: "working" | "done";
         LadderShape: {
             rungs: components["schemas"]["RungShape"][];
             first_failing: number | null;
@@ -1427,6 +1485,10 @@ export interface components {
             address: string | null;
             interface: string | null;
             weight: number;
+        };
+        OlderShape: {
+            id: number;
+            title: string;
         };
         OnePathShape: {
             to: components["schemas"]["EndpointShape"];
@@ -1873,6 +1935,11 @@ export interface components {
         TunnelRoomShape: {
             room: number | null;
             overhead: number;
+        };
+        TurnedShape: {
+            broken: number;
+            healed: number;
+            groups: components["schemas"]["DeskGroupShape"][];
         };
         UncertainShape: {
             evidence: components["schemas"]["EvidenceShape"];
@@ -2902,6 +2969,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DecisionShape"];
+                };
+            };
+        };
+    };
+    desk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                survey: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskJobShape"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };

@@ -3,6 +3,7 @@ import { useEffect, useRef } from "react";
 const KEYS: [string, string][] = [
   ["/", "write a complaint"],
   ["Ctrl K", "go to anything"],
+  ["k", "desk: where to begin"],
   ["c", "cases"],
   ["m", "map"],
   ["d", "devices"],

@@ -1,4 +1,4 @@
-import { Cable, FilePen, Handshake, ListChecks, MapIcon, Moon, FolderOpen, RadioTower, Search, Siren, Sun, SunMoon, UserRound } from "lucide-react";
+import { Cable, Compass, FilePen, Handshake, ListChecks, MapIcon, Moon, FolderOpen, RadioTower, Search, Siren, Sun, SunMoon, UserRound } from "lucide-react";
 import { useEffect, useState, type ReactNode } from "react";
 import { NavLink, Outlet, useLocation, useNavigate, useParams } from "react-router";
 
@@ -43,7 +43,7 @@ export function Shell() {
   const base = `/s/${survey}`;
 
   useEffect(() => {
-    const go: Record<string, string> = { c: "cases", m: "map", d: "devices", f: "findings", n: "neighbours", r: "reading", h: "change" };
+    const go: Record<string, string> = { k: "desk", c: "cases", m: "map", d: "devices", f: "findings", n: "neighbours", r: "reading", h: "change" };
     const onKey = (event: KeyboardEvent) => {
       if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "k") {
         event.preventDefault();
@@ -84,6 +84,7 @@ export function Shell() {
         <NavLink to={survey ? `${base}/cases` : "/surveys"} aria-label="Trochos, cases" className="mb-1 text-primary"><Wheel className="h-9 w-9" /></NavLink>
         {survey ? (
           <>
+            <Item to={`${base}/desk`} icon={<Compass size={18} aria-hidden />} shortcut="k">Desk</Item>
             <Item to={`${base}/cases`} icon={<Siren size={18} aria-hidden />} shortcut="c">Cases</Item>
             <Item to={`${base}/map`} icon={<MapIcon size={18} aria-hidden />} shortcut="m">Map</Item>
             <Item to={`${base}/neighbours`} icon={<Handshake size={18} aria-hidden />} shortcut="n">Neighbours</Item>
@@ -107,7 +108,7 @@ export function Shell() {
             <label className="soft flex min-w-0 items-center gap-2">
               Survey
               <select
-                className="select select-ghost select-xs w-auto max-w-xl pr-7 font-semibold text-base-content"
+                className="select select-ghost select-xs w-auto max-w-xl pr-9 font-semibold text-base-content"
                 value={params.survey}
                 onChange={(event) => {
                   const rest = location.pathname.replace(/^\/s\/\d+/, "").replace(/^\/cases\/\d+.*$/, "/cases").replace(/^\/change\/\d+$/, "/change");

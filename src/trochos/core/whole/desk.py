@@ -9,6 +9,7 @@ folded apart: it is on purpose, as far as anybody can tell.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
@@ -43,6 +44,8 @@ class Group:
     causes: list[Cause] = field(default_factory=list)
     folded: bool = False
     """True if it is refused on purpose."""
+    further: int = 0
+    """How many of the pairs work only when other faults are mended, too."""
 
     def as_json(self) -> dict[str, object]:
         first = self.causes[0] if self.causes else None
@@ -57,6 +60,7 @@ class Group:
             "to": sorted({q.owner for q in self.pairs}),
             "example": {"from": example.sender, "to": str(example.target)},
             "folded": self.folded,
+            "further": self.further,
         }
 
 
@@ -162,8 +166,7 @@ def _grouped(
             for item in alike:
                 left.pop(item)
             continue
-        says = " And ".join(cause.option.finding.summary for cause in causes)
-        out.append(Group(f"{_who(healed)}: {says}", sorted(healed), causes))
+        _enter(out, causes, healed)
         for item in healed:
             left.pop(item)
     for question in left:
@@ -171,6 +174,20 @@ def _grouped(
     for (_, says), questions in rest.items():
         out.append(Group(f"{_who(set(questions))}: {says}", sorted(questions)))
     return out, complete
+
+
+def _enter(groups: list[Group], causes: list[Cause], healed: set[Question]) -> None:
+    """Puts pairs under a cure: in the group of one of its causes, or in one of their own."""
+    ids = {cause.option.finding.id for cause in causes}
+    for group in groups:
+        if group.causes and group.causes[0].option.finding.id in ids:
+            group.pairs = sorted({*group.pairs, *healed})
+            group.further += len(healed) if len(ids) > 1 else 0
+            says = group.causes[0].option.finding.summary
+            group.summary = f"{_who(set(group.pairs))}: {says}"
+            return
+    says = " And ".join(cause.option.finding.summary for cause in causes)
+    groups.append(Group(f"{_who(healed)}: {says}", sorted(healed), causes))
 
 
 def _by_findings(
@@ -190,11 +207,11 @@ def _by_findings(
         if healed is not None:
             usable.append(finding)
             alone[finding.id] = healed
-    groups: dict[tuple[str, ...], set[Question]] = {}
+    groups: dict[str, set[Question]] = {}
     for finding in sorted(usable, key=lambda f: (-len(alone[f.id]), f.id)):
         mine = {q for q in alone[finding.id] if q in left}
         if mine:
-            groups[(finding.id,)] = mine
+            groups[finding.id] = mine
             for question in mine:
                 left.pop(question)
     together = _heals(survey, usable, left, ends) if left and len(usable) > 1 else None
@@ -207,22 +224,25 @@ def _by_findings(
         for question in needs:
             if without is not None and question not in without:
                 needs[question].append(finding.id)
+    # A pair that needs several stands under the one of them that most pairs need.
+    weight = Counter(name for needed in needs.values() for name in needed)
+    weight.update({name: len(questions) for name, questions in groups.items()})
+    further: Counter[str] = Counter()
     for question, needed in needs.items():
         if needed:
-            groups.setdefault(tuple(needed), set()).add(question)
+            first = max(needed, key=lambda name: (weight[name], name))
+            groups.setdefault(first, set()).add(question)
+            further[first] += len(needed) > 1
             left.pop(question)
     known = {finding.id: finding for finding in usable}
     out = []
-    for ids, questions in groups.items():
-        causes = []
-        for name in ids:
-            finding = known[name]
-            option = Option(finding, finding.remedies[0], SURE, contradicts=True)
-            effect = compare_pairs(bench.reach, _copy(survey, [finding]).reach)
-            causes.append(Cause(option, "proven", len(ids) == 1, effect))
-        causes.sort(key=lambda cause: -cause.effect.count("heals"))
-        says = " And ".join(cause.option.finding.summary for cause in causes)
-        out.append(Group(f"{_who(questions)}: {says}", sorted(questions), causes))
+    for name, questions in groups.items():
+        finding = known[name]
+        option = Option(finding, finding.remedies[0], SURE, contradicts=True)
+        effect = compare_pairs(bench.reach, _copy(survey, [finding]).reach)
+        cause = Cause(option, "proven", further[name] < len(questions), effect)
+        summary = f"{_who(questions)}: {finding.summary}"
+        out.append(Group(summary, sorted(questions), [cause], further=further[name]))
     return out, left, True
 
 
@@ -293,9 +313,10 @@ def _turned(
 def _who(pairs: set[Question]) -> str:
     """Whose conversations these are, in a few words."""
     senders, owners = {q.sender for q in pairs}, {q.owner for q in pairs}
+    fail = "fails" if len(pairs) == 1 else "fail"
     if senders == owners:
-        return f"{_count(len(pairs))} fail between {_few(sorted(senders))}"
-    return f"{_count(len(pairs))} fail from {_few(sorted(senders))} to {_few(sorted(owners))}"
+        return f"{_count(len(pairs))} {fail} between {_few(sorted(senders))}"
+    return f"{_count(len(pairs))} {fail} from {_few(sorted(senders))} to {_few(sorted(owners))}"
 
 
 def _count(number: int) -> str:

@@ -6,7 +6,8 @@ from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
 from ..forwarding.reach import Reach
-from ..network.addressing import Address
+from ..forwarding.sources import usable_addresses
+from ..network.addressing import FAMILIES, Address
 
 Watch = Callable[[int, int, str], bool]
 """Called with (done, of at most, what); False stops the search with the best so far."""
@@ -54,8 +55,18 @@ def answers(reach: Reach, ends: Iterable[str] | None = None) -> dict[Question, A
     near = reach.forwarding.near
     targets = {a for a, owners in near.owners.items() if any(o.end.device in among for o in owners)}
     out: dict[Question, Answered] = {}
+    speaks = {
+        (name, family)
+        for name in among
+        for family in FAMILIES
+        if any(
+            not fact.address.is_link_local
+            for _, fact in usable_addresses(reach.forwarding.devices[name], family)
+        )
+    }
     for pair in reach.pairs(among, targets):
-        if pair.owner in among:
+        # Who has no address of a family asks nothing in it.
+        if pair.owner in among and (pair.device, pair.target.family) in speaks:
             question = Question(pair.device, pair.target, pair.owner)
             out.setdefault(question, Answered(pair.source, pair.outbound, pair.back, pair.ok))
     return out

@@ -88,6 +88,34 @@ class DiagnosisView(APIView):
         )
 
 
+class DeskView(APIView):
+    """What fails in a survey, by cause: at once if it is quick, else with progress."""
+
+    @extend_schema(
+        operation_id="desk",
+        responses={200: shapes.DeskJobShape, 404: shapes.ErrorShape},
+    )
+    def get(self, request: Request, survey: int) -> Response:
+        stored = get_object_or_404(StoredSurvey, pk=survey)
+        older = StoredSurvey.objects.filter(network=stored.network).exclude(pk=survey)
+        if stored.taken_at is not None:
+            older = older.filter(taken_at__lt=stored.taken_at)
+        before = older.order_by("-taken_at", "-id").first()
+        held = (before.pk, lambda: computed(before)) if before is not None else None
+        job = jobs.desk(survey, computed(stored), held, seconds=0.7)
+        answer = job.answer()
+        return Response(
+            {
+                "state": "done" if answer is not None else "working",
+                "tried": job.tried,
+                "of": job.of,
+                "what": job.what,
+                "before": None if before is None else {"id": before.pk, "title": before.title},
+                "answer": answer.as_json() if answer is not None else None,
+            }
+        )
+
+
 def _diff(before: str, after: str) -> list[dict[str, object]]:
     """Both texts side by side, around what differs."""
     left, right = before.splitlines(), after.splitlines()

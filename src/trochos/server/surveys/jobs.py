@@ -1,7 +1,7 @@
-"""Diagnoses that run beside the requests that ask for them, with progress.
+"""Long answers that are computed beside the requests that ask for them, with progress.
 
-The same question on the same survey is computed once and kept. A diagnosis that takes long
-is stopped with the best answer so far.
+The same question on the same survey is computed once and kept. One that takes long is stopped
+with the best answer so far.
 """
 
 from __future__ import annotations
@@ -9,42 +9,48 @@ from __future__ import annotations
 import threading
 import time
 from collections import OrderedDict
+from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor, wait
 from dataclasses import dataclass, field
+from typing import Any, Generic, TypeVar
 
 from ...core.diagnosis.causes import TRIALS, Diagnosis
 from ...core.forwarding.path import Traffic
 from ...core.survey import Computed
+from ...core.whole.desk import Desk
+from ...core.whole.questions import Watch
 
 KEPT = 16
 """A diagnosis holds the networks that it compared, so few are kept."""
 SECONDS = 60.0
-Key = tuple[int, str, str, Traffic]
+Key = tuple[object, ...]
+"""The survey's id, then what is asked of it."""
+Answer = TypeVar("Answer")
 
 
 @dataclass
-class Job:
-    """One diagnosis under way or done."""
+class Job(Generic[Answer]):
+    """One answer under way or done."""
 
-    future: Future[Diagnosis] = field(default_factory=Future)
+    future: Future[Answer] = field(default_factory=Future)
     tried: int = 0
     of: int = TRIALS
     what: str = ""
 
-    def answer(self) -> Diagnosis | None:
-        """The diagnosis, or None while it runs. What it raised is raised again."""
+    def answer(self) -> Answer | None:
+        """The answer, or None while it runs. What it raised is raised again."""
         return self.future.result() if self.future.done() else None
 
 
-_jobs: OrderedDict[Key, Job] = OrderedDict()
+_jobs: OrderedDict[Key, Job[Any]] = OrderedDict()
 _lock = threading.Lock()
-_pool = ThreadPoolExecutor(2, "diagnosis")
+_pool = ThreadPoolExecutor(2, "long-answer")
 
 
 def diagnosis(
     survey: int, computed: Computed, sender: str, receiver: str, traffic: Traffic, seconds: float
-) -> Job:
-    """The job for a question; it is begun if nobody asked before.
+) -> Job[Diagnosis]:
+    """The job for a complaint; it is begun if nobody asked before.
 
     Args:
         survey: the stored survey's id.
@@ -53,13 +59,33 @@ def diagnosis(
         seconds: how long to wait for the answer before returning.
     """
     key = survey, sender, receiver, traffic
+    return _job(key, lambda watch: computed.diagnose(sender, receiver, traffic, watch), seconds)
+
+
+def desk(
+    survey: int,
+    computed: Computed,
+    before: tuple[int, Callable[[], Computed]] | None,
+    seconds: float,
+) -> Job[Desk]:
+    """The job for what fails in a survey, and what turned since the one before."""
+    key = survey, "desk", before[0] if before is not None else None
+
+    def work(watch: Watch) -> Desk:
+        return computed.desk(before[1]() if before is not None else None, watch)
+
+    return _job(key, work, seconds)
+
+
+def _job(key: Key, work: Callable[[Watch], Answer], seconds: float) -> Job[Answer]:
     with _lock:
-        job = _jobs.get(key)
+        job: Job[Answer] | None = _jobs.get(key)
         if job is None:
             job = _jobs[key] = Job()
-            while len(_jobs) > KEPT:
-                _jobs.popitem(last=False)
-            job.future = _pool.submit(_run, job, computed, sender, receiver, traffic)
+            # What runs is not forgotten, or it would be begun again.
+            for old in [k for k, held in _jobs.items() if held.future.done()][: -KEPT or None]:
+                del _jobs[old]
+            job.future = _pool.submit(_run, job, work)
     wait([job.future], seconds)
     return job
 
@@ -71,11 +97,11 @@ def forget(survey: int) -> None:
             del _jobs[key]
 
 
-def _run(job: Job, computed: Computed, sender: str, receiver: str, traffic: Traffic) -> Diagnosis:
+def _run(job: Job[Answer], work: Callable[[Watch], Answer]) -> Answer:
     started = time.monotonic()
 
-    def progress(tried: int, of: int, what: str) -> bool:
+    def watch(tried: int, of: int, what: str) -> bool:
         job.tried, job.of, job.what = tried, of, what
         return time.monotonic() - started < SECONDS
 
-    return computed.diagnose(sender, receiver, traffic, progress)
+    return work(watch)

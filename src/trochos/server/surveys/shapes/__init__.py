@@ -10,6 +10,7 @@ reasons   why: neighbour relations, decisions, ends of links, chains of announce
 surveys   what was stored and read: surveys, devices, sources, the map
 casework  cases and their causes
 changes   changes rehearsed, proposed, handed over, and two surveys compared
+whole     what is said of a whole network: the desk
 """
 
 # ruff: noqa: F403
@@ -20,3 +21,4 @@ from .findings import *
 from .journeys import *
 from .reasons import *
 from .surveys import *
+from .whole import *

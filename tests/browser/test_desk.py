@@ -1,0 +1,35 @@
+"""Where to begin: what fails, by cause, worst first, with the remedy at hand."""
+
+from __future__ import annotations
+
+from playwright.sync_api import Page, expect
+
+from trochos.server.surveys.models import StoredSurvey
+
+
+def test_what_fails_is_grouped_by_its_cause_and_the_first_is_rehearsed(
+    page: Page, broken: int
+) -> None:
+    page.keyboard.press("k")
+    expect(page.get_by_role("heading", name="Where to begin")).to_be_visible()
+    # What is proven takes its time; progress is shown meanwhile.
+    expect(page.get_by_test_id("desk-says")).to_contain_text("fail", timeout=120_000)
+    groups = page.get_by_test_id("desk-group")
+    expect(groups.first).to_contain_text("heron ge1 is shut down")
+    turned = page.get_by_role("region", name="What turned")
+    expect(turned).to_contain_text("Before the season")
+    expect(turned).to_contain_text("broke")
+    single = groups.filter(has_text="Rehearse").nth(1)
+    single.get_by_role("button", name="Rehearse").click()
+    page.wait_for_url("**/change/**")
+    expect(page.get_by_role("region", name="What the change does")).to_contain_text("pairs heal")
+
+
+def test_a_healthy_network_is_one_calm_line(page: Page, broken: int) -> None:
+    healthy = StoredSurvey.objects.get(title="Before the season").id
+    # What is kept apart on purpose has no older survey to show it here, so it is told by its end.
+    page.goto(f"/s/{healthy}/desk")
+    expect(page.get_by_test_id("desk-says").or_(page.get_by_test_id("calm"))).to_be_visible(
+        timeout=120_000
+    )
+    expect(page.get_by_role("region", name="What turned")).to_contain_text("no older survey")

@@ -1,0 +1,181 @@
+import { useEffect, useState } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+
+import type { Shapes } from "../api/client";
+import { useCases, useDesk, useSurveys } from "../api/queries";
+import { useKeep } from "../change/keep";
+import { Failed, Working } from "../ui/States";
+import { many } from "../ui/words";
+
+type Desk = Shapes["DeskShape"];
+type Group = Shapes["DeskGroupShape"];
+
+/** Where to begin: what fails, grouped by cause, and beside it what turned and what is not known. */
+export function DeskPage() {
+  const survey = Number(useParams().survey);
+  const desk = useDesk(survey);
+  const surveys = useSurveys();
+  const here = surveys.data?.surveys.find((item) => item.id === survey);
+  useEffect(() => {
+    document.title = "Desk – Trochos";
+  }, []);
+  const data = desk.data;
+  return (
+    <div className="flex h-full min-h-0 flex-col">
+      <header className="flex flex-wrap items-baseline gap-x-4 px-4 pt-4 pb-2">
+        <h1 className="text-lg font-semibold">Where to begin</h1>
+        {here ? <span className="soft">{here.title}, of {here.network}</span> : null}
+      </header>
+      {desk.isPending ? <Working what="Asking every pair of hosts" /> : null}
+      {desk.error ? <Failed error={desk.error} /> : null}
+      {data && data.state === "working" ? (
+        <div role="status" className="px-4">
+          <p>Grouping what fails by its cause, each proven on a copy{data.what ? `: ${data.what}` : ""}</p>
+          <progress className="progress progress-primary mt-1 w-96 max-w-full" value={data.of ? data.tried : undefined} max={data.of || 1} aria-label="Causes tried" />
+        </div>
+      ) : null}
+      {data?.answer ? <Answer survey={survey} desk={data.answer} before={data.before} /> : null}
+    </div>
+  );
+}
+
+function Answer({ survey, desk, before }: { survey: number; desk: Desk; before: Shapes["OlderShape"] | null }) {
+  const open = desk.groups.filter((group) => !group.folded);
+  const folded = desk.groups.filter((group) => group.folded);
+  const failing = desk.pairs.n - desk.pairs.ok - desk.doubtful;
+  return (
+    <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_clamp(15rem,24vw,21rem)]">
+      <div className="min-h-0 overflow-auto px-4 pb-6">
+        {open.length === 0 ? (
+          <p className="good py-2 text-[1.08rem] font-semibold" data-testid="calm">
+            {desk.doubtful ? "Nothing is known to fail that should work." : "Everything that should work does."}
+          </p>
+        ) : (
+          <p className="py-2" data-testid="desk-says">
+            <b className="stop">{many(failing, "pair")} of {desk.pairs.n} fail</b>, {many(open.length, "group")}, worst first{desk.complete ? "." : "; the time was over before all causes were tried."}
+          </p>
+        )}
+        <ol className="space-y-2">
+          {open.map((group, index) => <Row key={index} survey={survey} group={group} first={index === 0} />)}
+        </ol>
+        {folded.length ? <Folded survey={survey} groups={folded} /> : null}
+      </div>
+      <aside className="min-h-0 space-y-4 overflow-auto border-l border-base-300 px-4 pb-6" aria-label="Beside it">
+        <Turned survey={survey} desk={desk} before={before} />
+        <NotKnown survey={survey} desk={desk} />
+        <OpenCases survey={survey} />
+      </aside>
+    </div>
+  );
+}
+
+function Row({ survey, group, first }: { survey: number; group: Group; first: boolean }) {
+  const navigate = useNavigate();
+  const keep = useKeep(survey, (proposal) => void navigate(`/s/${survey}/change/${proposal}`));
+  const edits = group.causes.flatMap((cause) => cause.remedy?.edits ?? []);
+  const [who, what] = split(group);
+  const titles = group.causes.map((cause) => cause.remedy?.title ?? "").filter(Boolean);
+  return (
+    <li className={`rounded-box border bg-base-100 p-3 ${first ? "border-base-content" : "border-base-300"}`} data-testid="desk-group">
+      <div className="flex gap-4">
+        <p className="w-16 shrink-0 text-right"><b className="stop text-[1.35rem] leading-none">{group.pairs}</b><span className="soft block">{group.pairs === 1 ? "pair" : "pairs"}</span></p>
+        <div className="min-w-0 flex-1">
+          {group.causes.length > 1 ? (
+            <>
+              <p><b>{group.causes.length} faults hide behind each other</b></p>
+              <ul className="list-disc pl-5">{group.causes.map((cause) => <li key={cause.id}>{cause.summary}</li>)}</ul>
+            </>
+          ) : <p><b>{what}</b></p>}
+          <p className="soft pt-0.5">{who}{group.further ? ` For ${group.further === group.pairs ? "all" : group.further} of them other faults have to be mended, too.` : ""}</p>
+          {titles.length ? <p className="pt-1.5">{titles.join(" ")}</p> : <p className="soft pt-1.5">No change that is known here heals it alone: open the example.</p>}
+          <p className="flex flex-wrap gap-2 pt-2">
+            <Link className="btn btn-sm" to={`/s/${survey}/case?from=${encodeURIComponent(group.example.from)}&to=${encodeURIComponent(group.example.to)}`}>
+              {group.example.from} → {group.example.to}
+            </Link>
+            {edits.length ? (
+              <button type="button" className="btn btn-sm btn-neutral" disabled={keep.isPending}
+                onClick={() => keep.mutate({ title: titles.join(" ").slice(0, 300), edits, question: group.example })}>
+                Rehearse
+              </button>
+            ) : null}
+          </p>
+          {keep.error ? <p role="alert" className="stop pt-1">{keep.error.message}</p> : null}
+        </div>
+      </div>
+    </li>
+  );
+}
+
+/** Whose conversations fail, and why: the two halves of a group's sentence. */
+export function split(group: Pick<Group, "summary">): [string, string] {
+  const at = group.summary.indexOf(": ");
+  if (at < 0) return ["", group.summary];
+  const what = group.summary.slice(at + 2);
+  return [`${group.summary.slice(0, at)}.`, what.slice(0, 1).toUpperCase() + what.slice(1)];
+}
+
+function Folded({ survey, groups }: { survey: number; groups: Group[] }) {
+  const [open, setOpen] = useState(false);
+  const pairs = groups.reduce((sum, group) => sum + group.pairs, 0);
+  return (
+    <section className="pt-4" aria-label="On purpose">
+      <button type="button" className="btn btn-ghost btn-sm" aria-expanded={open} onClick={() => setOpen(!open)}>
+        {many(pairs, "pair")} more fail on purpose, as far as anybody can tell
+      </button>
+      {open ? (
+        <ul className="pt-1">
+          {groups.map((group, index) => (
+            <li key={index}>{group.summary} <Link className="underline decoration-dotted" to={`/s/${survey}/case?from=${encodeURIComponent(group.example.from)}&to=${encodeURIComponent(group.example.to)}`}>an example</Link></li>
+          ))}
+        </ul>
+      ) : null}
+    </section>
+  );
+}
+
+function Turned({ survey, desk, before }: { survey: number; desk: Desk; before: Shapes["OlderShape"] | null }) {
+  return (
+    <section aria-label="What turned">
+      <h2 className="pb-1 font-semibold">Since the survey before</h2>
+      {before === null || desk.turned === null ? <p className="soft">There is no older survey of this network.</p> : (
+        <p>
+          <Link className="underline decoration-dotted" to={`/surveys/compare?old=${before.id}&new=${survey}`}>{before.title}</Link>:{" "}
+          {desk.turned.broken ? <b className="stop">{many(desk.turned.broken, "pair")} broke</b> : "nothing broke"}
+          {desk.turned.healed ? <>, <b className="good">{many(desk.turned.healed, "pair")} healed</b></> : null}.
+        </p>
+      )}
+    </section>
+  );
+}
+
+function NotKnown({ survey, desk }: { survey: number; desk: Desk }) {
+  return (
+    <section aria-label="What is not known">
+      <h2 className="pb-1 font-semibold">What is not known</h2>
+      {desk.doubtful ? <p>Of {many(desk.doubtful, "pair")} it cannot be said whether {desk.doubtful === 1 ? "it works" : "they work"}.</p> : <p className="soft">Every pair has a certain answer.</p>}
+      {desk.unread.length ? (
+        <p>
+          <Link className="underline decoration-dotted" to={`/s/${survey}/reading`}>{many(desk.unread.length, "device was", "devices were")} not read</Link>: {desk.unread.slice(0, 6).join(", ")}{desk.unread.length > 6 ? ` and ${desk.unread.length - 6} more` : ""}.
+        </p>
+      ) : null}
+    </section>
+  );
+}
+
+function OpenCases({ survey }: { survey: number }) {
+  const cases = useCases(survey);
+  const open = (cases.data?.cases ?? []).filter((item) => !["verified", "closed-unverified"].includes(item.state));
+  return (
+    <section aria-label="Open cases">
+      <h2 className="pb-1 font-semibold">Open cases</h2>
+      {open.length ? (
+        <ul>
+          {open.slice(0, 8).map((item) => (
+            <li key={item.id} className="truncate"><Link className="underline decoration-dotted" title={item.complaint} to={`/s/${survey}/cases/${item.id}`}>{item.id}: {item.complaint}</Link></li>
+          ))}
+          {open.length > 8 ? <li><Link className="underline" to={`/s/${survey}/cases`}>all {open.length}</Link></li> : null}
+        </ul>
+      ) : <p className="soft">None.</p>}
+    </section>
+  );
+}
