@@ -110,8 +110,7 @@ function Row({ survey, group, first }: { survey: number; group: Group; first: bo
 export function split(group: Pick<Group, "summary">): [string, string] {
   const at = group.summary.indexOf(": ");
   if (at < 0) return ["", group.summary];
-  const what = group.summary.slice(at + 2);
-  return [`${group.summary.slice(0, at)}.`, what.slice(0, 1).toUpperCase() + what.slice(1)];
+  return [`${group.summary.slice(0, at)}.`, group.summary.slice(at + 2)];
 }
 
 function Folded({ survey, groups }: { survey: number; groups: Group[] }) {

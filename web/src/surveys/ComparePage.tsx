@@ -27,12 +27,13 @@ export function ComparePage() {
   const before = listed.filter((item) => item.id !== newer);
   const older = number("old") ?? (before.find((item) => item.network === network) ?? before[0])?.id ?? null;
   const found = useComparison(older, newer);
+  const apart = new Set(listed.map((item) => item.network)).size > 1;
   const tab = TABS.find((name) => name === query.get("show")) ?? TABS[0];
   const set = (name: string, value: string) => setQuery((now) => { now.set(name, value); return now; }, { replace: true });
   const pick = (name: "old" | "new", label: string, value: number | null) => (
     <label className="flex min-w-0 items-center gap-2">{label}
-      <select className="select select-sm w-[26rem]" value={value ?? ""} onChange={(event) => set(name, event.target.value)}>
-        {sameFirst(listed, name === "old" ? newer : older).map((item) => <option key={item.id} value={item.id}>{item.title}, {when(item.taken_at)} ({item.network})</option>)}
+      <select className="select select-sm w-[26rem] overflow-hidden pr-9 text-ellipsis" value={value ?? ""} onChange={(event) => set(name, event.target.value)}>
+        {sameFirst(listed, name === "old" ? newer : older).map((item) => <option key={item.id} value={item.id}>{item.title}, {when(item.taken_at)}{apart ? ` (${item.network})` : ""}</option>)}
       </select>
     </label>
   );

@@ -24,7 +24,10 @@ function Nodes({ survey, nodes, expected }: { survey: number; nodes: Node[]; exp
   });
   const unread = nodes.filter((node) => node.role === "unread");
   if (!nodes.length) return null;
-  const shown = whole ? nodes : nodes.slice(0, 6);
+  // What is not known asks first; a LAN that is clearly one stands behind a button.
+  const first = unread.length ? unread : nodes;
+  const shown = whole ? [...unread, ...nodes.filter((node) => node.role === "lan")] : first.slice(0, 6);
+  const rest = nodes.length - shown.length;
   return (
     <section aria-label="Device or LAN" className={`shrink-0 rounded-box border-l-4 bg-base-100 p-3 ${unread.length ? "border-warning" : "border-base-300"}`}>
       <h2 className="font-semibold">
@@ -45,7 +48,7 @@ function Nodes({ survey, nodes, expected }: { survey: number; nodes: Node[]; exp
           </li>
         ))}
       </ul>
-      {nodes.length > shown.length ? <button type="button" className="btn btn-ghost btn-xs" onClick={() => setWhole(true)}>all {nodes.length}</button> : null}
+      {rest ? <button type="button" className="btn btn-ghost btn-xs" onClick={() => setWhole(true)}>{many(rest, "more node", "more nodes")} without a folder{unread.length && first.length <= 6 ? ", taken for LANs" : ""}</button> : null}
       {say.error ? <p role="alert" className="stop font-semibold">{say.error.message}</p> : null}
       {expected ? <p className="soft pt-1">What you say is kept with the network {expected}, for its next surveys too.</p> : null}
     </section>
