@@ -49,13 +49,13 @@ def holders(network: Network, links: Links) -> list[Part]:
     for device in network.devices:
         for gateway in device.shared:
             priority = effective_priority(device, gateway, links)
-            if priority is not None and gateway.doubt is None:
+            if priority is not None and not _open(gateway, device, network, links):
                 taking.append((device, gateway, priority))
     unsure = {
         value.address
         for device in network.devices
         for gateway in device.shared
-        if gateway.doubt is not None
+        if _open(gateway, device, network, links)
         for value, _ in gateway.addresses
     }
     out = []
@@ -71,6 +71,17 @@ def holders(network: Network, links: Links) -> list[Part]:
         if all(mine > rival for rival in rivals):
             out.append((device, gateway))
     return out
+
+
+def _open(gateway: SharedGateway, device: Device, network: Network, links: Links) -> bool:
+    """True if its part is in doubt, or somebody on its link was not read and may take part."""
+    if gateway.doubt is not None:
+        return True
+    segment = links.segment_of.get(End(device.name, gateway.interface))
+    if segment is None:
+        return False
+    strange = {d.name for d in network.devices if d.strange}
+    return bool({*segment.unread, *(end.device for end in segment.ends)} & strange)
 
 
 def effective_priority(device: Device, gateway: SharedGateway, links: Links) -> int | None:

@@ -1,0 +1,187 @@
+"""Who holds a gateway address that routers share, from their texts and the state of links."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+from surveys import compute, frr, wired
+
+from trochos.core.network.edits import Down
+from trochos.core.survey import Computed
+
+VIRTUAL = "10.64.1.1"
+
+
+def part(
+    priority: int, *extra: str, router_id: int = 51, address: str = VIRTUAL, secret: str = "oil"
+) -> str:
+    """One router's keepalived.conf."""
+    return "\n".join(
+        [
+            "global_defs {",
+            "    router_id x",
+            "}",
+            "vrrp_instance quay {",
+            "    state BACKUP",
+            "    interface eth0",
+            f"    virtual_router_id {router_id}",
+            f"    priority {priority}",
+            "    advert_int 1",
+            "    authentication {",
+            "        auth_type PASS",
+            f"        auth_pass {secret}",
+            "    }",
+            *extra,
+            "    virtual_ipaddress {",
+            f"        {address}/24 dev eth0",
+            "    }",
+            "}",
+            "",
+        ]
+    )
+
+
+def lan(ant: str, bee: str) -> Computed:
+    """Hosts on a LAN with two routers, ant and bee, and cat behind both."""
+    statics = ("ip route 10.64.9.0/24 {}",)
+    files = {
+        "topology.json": wired(
+            ("h1", "eth0", "quay", "p1"),
+            ("ant", "eth0", "quay", "p2"),
+            ("bee", "eth0", "quay", "p3"),
+            ("ant", "eth1", "cat", "eth1"),
+            ("bee", "eth1", "cat", "eth2"),
+        ),
+        "devices/ant/frr.conf": frr(
+            "ant",
+            {"eth0": "10.64.1.2/24", "eth1": "10.64.0.1/30"},
+            statics[0].format("10.64.0.2"),
+        ),
+        "devices/bee/frr.conf": frr(
+            "bee",
+            {"eth0": "10.64.1.3/24", "eth1": "10.64.0.5/30"},
+            statics[0].format("10.64.0.6"),
+        ),
+        "devices/cat/frr.conf": frr(
+            "cat",
+            {"eth1": "10.64.0.2/30", "eth2": "10.64.0.6/30", "eth3": "10.64.9.1/24"},
+            "ip route 10.64.1.0/24 10.64.0.1",
+        ),
+        "devices/ant/keepalived.conf": ant,
+        "devices/bee/keepalived.conf": bee,
+    }
+    address = {"family": "inet", "local": "10.64.1.10", "prefixlen": 24}
+    link = {"ifname": "eth0", "flags": ["UP", "LOWER_UP"], "addr_info": [address]}
+    files["devices/h1/addr.json"] = json.dumps([link])
+    files["devices/h1/route.json"] = json.dumps(
+        [{"dst": "default", "gateway": VIRTUAL, "dev": "eth0"}]
+    )
+    return compute(files)
+
+
+def holders(survey: Computed) -> list[str]:
+    near = survey.forwarding.near
+    return sorted(o.end.device for o in near.owners.get(_address(), ()) if o.active)
+
+
+def _address():  # type: ignore[no-untyped-def]
+    from trochos.core.network.addressing import parse_address
+
+    return parse_address(VIRTUAL)
+
+
+def test_the_highest_priority_holds_it() -> None:
+    survey = lan(part(150), part(100))
+    assert holders(survey) == ["ant"]
+    path = survey.path("h1", "10.64.9.1")
+    assert path.works == "yes"
+    assert [hop.device for hop in path.outbound.branches[0].hops][1] == "ant"
+    assert not [f.summary for f in survey.findings if f.severity != "notes"]
+
+
+def test_of_equal_priorities_the_higher_address_decides() -> None:
+    assert holders(lan(part(100), part(100))) == ["bee"]
+
+
+@pytest.mark.parametrize(
+    "other",
+    [
+        part(100, router_id=52),
+        part(100, secret="lantern"),
+        part(100, "    version 3"),
+    ],
+)
+def test_who_does_not_hear_the_other_holds_it_too(other: str) -> None:
+    assert holders(lan(part(150), other)) == ["ant", "bee"]
+
+
+def test_adverts_with_another_address_are_refused() -> None:
+    assert holders(lan(part(150, address="10.64.1.9"), part(100))) == ["bee"]
+
+
+def test_after_a_failure_the_other_takes_over() -> None:
+    survey = lan(part(150), part(100))
+    after = survey.rehearse((Down((("ant", "eth0"),)),)).after
+    assert holders(after) == ["bee"]
+
+
+TRACK = ("    track_interface {", "        eth1 weight %s", "    }")
+
+
+@pytest.mark.parametrize(("weight", "holder"), [("-60", "bee"), ("-40", "ant"), ("0", "bee")])
+def test_what_is_tracked_changes_who_holds_it(weight: str, holder: str) -> None:
+    tracking = tuple(line.replace("%s", weight) for line in TRACK)
+    survey = lan(part(150, *tracking), part(100))
+    assert holders(survey) == ["ant"]
+    down = Down((("ant", "eth1"), ("cat", "eth1")))
+    assert holders(survey.rehearse((down,)).after) == [holder]
+
+
+def test_a_positive_weight_counts_while_the_interface_is_up() -> None:
+    tracking = tuple(line.replace("%s", "60") for line in TRACK)
+    survey = lan(part(100), part(90, *tracking))
+    assert holders(survey) == ["bee"]
+    down = Down((("bee", "eth1"), ("cat", "eth2")))
+    assert holders(survey.rehearse((down,)).after) == ["ant"]
+
+
+@pytest.mark.parametrize(
+    "line", ["    nopreempt", "    track_script {\n        check\n    }", "    frobnicate"]
+)
+def test_what_decides_otherwise_leaves_the_holder_open(line: str) -> None:
+    survey = lan(part(150, line), part(100))
+    assert holders(survey) == []
+    path = survey.path("h1", "10.64.9.1")
+    assert path.works == "unknown" and "is not computed" in path.sentence()
+    assert not [f.summary for f in survey.findings if f.severity != "notes"]
+
+
+def test_unicast_peers_hear_only_each_other() -> None:
+    def peers(address: str) -> tuple[str, ...]:
+        return ("    unicast_peer {", f"        {address}", "    }")
+
+    both = lan(part(150, *peers("10.64.1.3")), part(100, *peers("10.64.1.2")))
+    assert holders(both) == ["ant"]
+    wrong = lan(part(150, *peers("10.64.1.77")), part(100, *peers("10.64.1.2")))
+    assert holders(wrong) == ["ant", "bee"]
+
+
+def test_a_file_that_is_cut_leaves_the_holder_open() -> None:
+    survey = lan(part(150)[:-4], part(100))
+    assert holders(survey) == []
+    assert survey.path("h1", "10.64.9.1").works == "unknown"
+
+
+def test_an_unread_router_on_the_link_may_hold_it() -> None:
+    survey = lan(part(150), part(100))
+    files = {
+        f"devices/{device}/{name}" if device else name: text
+        for device, texts in survey.survey.files.items()
+        for name, text in texts.items()
+        if device != "bee"
+    }
+    files["survey.json"] = json.dumps({"expected": ["bee"]})
+    alone = compute(files)
+    assert holders(alone) == []
+    assert alone.path("h1", "10.64.9.1").works == "unknown"
