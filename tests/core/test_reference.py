@@ -13,7 +13,7 @@ from trochos.core.survey import Computed
 
 COPIED = ROOT / "tests" / "cases"
 ALL = ROOT.parent / "shared" / "reference"
-NETS = ("dale", "ouse", "loom", "port", "rook", "elmet", "trio", "silo", "tarn")
+NETS = ("dale", "ouse", "loom", "port", "rook", "elmet", "trio", "silo", "tarn", "weald")
 Table = dict[str, tuple[str, int, frozenset[tuple[str | None, str | None]]]]
 SAME = {"ospf6": "ospf", "ripng": "rip"}
 

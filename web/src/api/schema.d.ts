@@ -781,6 +781,8 @@ export interface components {
         ActionEnum: "forward" | "deliver" | "discard" | "reject";
         ActionShape: {
             do: components["schemas"]["DoEnum"];
+            /** @description to which a rule led */
+            table?: string | null;
             /** @description of a tag */
             vlan?: number;
             /** @description of a filter */
@@ -1114,9 +1116,10 @@ export interface components {
          * @description * `wrap` - wrap
          *     * `filter` - filter
          *     * `tag` - tag
+         *     * `rule` - rule
          * @enum {string}
          */
-        DoEnum: "wrap" | "filter" | "tag";
+        DoEnum: "wrap" | "filter" | "tag" | "rule";
         EditShape: {
             device?: string;
             file?: string;

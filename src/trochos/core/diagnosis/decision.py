@@ -35,7 +35,6 @@ def explain_decision(
         candidates.append(
             {"route": route.as_json(), "state": state, "says": says[:1].upper() + says[1:]}
         )
-    unsure = forwarding.not_computed(device, target.family, obeyed, target)
     missing = None
     prefix = missing_prefix(tables, forwarding, device, target)
     if prefix is not None and not own:
@@ -50,6 +49,16 @@ def explain_decision(
         "own": own,
         "candidates": candidates,
         "missing": missing,
-        "uncertain": None if not unsure or own else unsure[0].as_seen_from(device),
+        "uncertain": _unsure(forwarding, device, target) if not own else None,
         "forwards": forwarding.devices[device].forwarding[target.family == 6],
     }
+
+
+def _unsure(forwarding: Forwarding, device: str, target: Address) -> str | None:
+    """Why the main table alone does not tell; None if it does."""
+    if forwarding.ruled(device, target.family):
+        return "rules choose the table here, by more than the target: the journey shows which"
+    found = forwarding.not_computed(
+        device, target.family, forwarding.matching(device, target), target
+    )
+    return found[0].as_seen_from(device) if found else None

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from ..network.addressing import Address, Prefix, prefix_of
 from ..network.facts import Device, End
 from ..protocols.routes import NextHop, Route
-from .sources import choose_source, usable_addresses
+from .sources import choose_source, source_for, usable_addresses
 from .step import Forwarding
 from .verdicts import BIT
 from .walk import INITIAL_HOPS, guards
@@ -248,7 +248,10 @@ class FamilyReach:
         """Fills what ends at this device, and returns its edges to others."""
         name = self.names[row]
         forwarding = self.forwarding
-        if forwarding.devices[name].role == "unread" or forwarding.rewritten(name, self.family):
+        # What rules choose depends on more than the target: such pairs are walked.
+        ruled = forwarding.ruled(name, self.family)
+        strange = forwarding.devices[name].role == "unread"
+        if strange or ruled or forwarding.rewritten(name, self.family):
             self.bits[row] = _UNKNOWN
             return []
         mine = self.owned[row]
@@ -332,6 +335,7 @@ class FamilyReach:
             elif fate.to is not None and (
                 self.forwarding.not_computed_on(fate.to, self.family)
                 or self.forwarding.rewritten(fate.to.device, self.family)
+                or self.forwarding.ruled(fate.to.device, self.family)
             ):
                 bits |= BIT["unknown"]
             else:
@@ -373,6 +377,10 @@ class FamilyReach:
     def _default_rows(self, row: int) -> tuple[list[Address | None], Bits, NDArray[np.int8]]:
         device = self.forwarding.devices[self.names[row]]
         count = len(self.addresses)
+        if self.forwarding.ruled(device.name, self.family):
+            own = [source_for(self.forwarding, device.name, a) for a in self.addresses]
+            nothing: Bits = np.zeros(count, dtype=np.uint32)
+            return own, nothing, np.full(count, UNSURE, dtype=np.int8)
         sources: list[Address | None] = [None] * count
         back: Bits = np.zeros(count, dtype=np.uint32)
         ok = np.zeros(count, dtype=np.int8)

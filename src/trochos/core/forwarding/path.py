@@ -10,7 +10,7 @@ from ..protocols.filters import Flow
 from .endpoints import Endpoint, EndpointError, main_address, resolve
 from .names import NameAnswer, look_up, may_be_name
 from .sizes import Profile, profile
-from .sources import choose_source, usable_addresses
+from .sources import source_for, usable_addresses
 from .step import Forwarding
 from .traffic import Traffic
 from .verdicts import both_ways, onward
@@ -262,16 +262,6 @@ def _forced_source(forwarding: Forwarding, start: Endpoint, traffic: Traffic) ->
     if start.explicit and start.addresses:
         return next(iter(start.addresses.values()))
     return None
-
-
-def source_for(forwarding: Forwarding, device: str, target: Address) -> Address | None:
-    """The source that a device would choose itself for a target; None without a route."""
-    facts = forwarding.devices[device]
-    route = forwarding.matching(device, target)
-    if route is None:
-        return None
-    hops = route.obeyed_hops or route.wanted
-    return choose_source(facts, target, hops[0]) if hops else None
 
 
 def _one(

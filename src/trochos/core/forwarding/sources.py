@@ -8,10 +8,15 @@ comes before either.
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from ..network.addressing import Address, Prefix, parse_prefix
 from ..network.facts import AddressFact, Device, Interface
 from ..protocols.connected import address_is_active
 from ..protocols.routes import NextHop
+
+if TYPE_CHECKING:
+    from .step import Forwarding
 
 _LABELS: tuple[tuple[Prefix, int], ...] = tuple(
     (prefix, label)
@@ -126,3 +131,13 @@ def _newest_first(device: Device) -> list[tuple[Interface, AddressFact]]:
         mine = [(i, f) for i, f in usable_addresses(device, 6) if i is interface]
         out += mine if all(f.captured for _, f in mine) else mine[::-1]
     return out
+
+
+def source_for(forwarding: Forwarding, device: str, target: Address) -> Address | None:
+    """The source that a device would choose itself for a target; None without a route."""
+    facts = forwarding.devices[device]
+    route = forwarding.chosen(device, None, target, None).route
+    if route is None:
+        return None
+    hops = route.obeyed_hops or route.wanted
+    return choose_source(facts, target, hops[0]) if hops else None

@@ -11,10 +11,12 @@ from dataclasses import dataclass, field
 
 from ..network.addressing import FAMILY_NAMES, Address, Prefix
 from ..network.facts import ALL, ROUTED, Device, End, Tunnel, Unmodelled
+from ..network.rules import Rule
 from ..protocols.filters import Filters
 from ..protocols.routes import Lookup, NextHop, Route, Table
 from ..protocols.tables import Tables
 from .links import Neighbourhood
+from .rules import Ruled, RuleTables
 from .strangers import Strangers
 
 
@@ -39,6 +41,8 @@ class Step:
     route: Route | None = None
     fates: tuple[Fate, ...] = ()
     caveats: tuple[Unmodelled, ...] = ()
+    rule: Rule | None = None
+    """The rule that led to the route, where the device has rules."""
 
 
 @dataclass(slots=True)
@@ -60,6 +64,8 @@ class Forwarding:
     """Ends of tunnels through which no neighbour is heard, each with what became of packets."""
     under: dict[End, object] = field(default_factory=dict)
     """The outer leg of each tunnel that was gone through."""
+    rules: dict[str, RuleTables] = field(default_factory=dict)
+    """The rules of each device that has some."""
     _through: dict[End, list[Fate]] = field(default_factory=dict)
     _inside: list[End] = field(default_factory=list)
     _lookups: dict[tuple[str, int], Lookup] = field(default_factory=dict)
@@ -77,6 +83,11 @@ class Forwarding:
         for (name, family), table in self.tables.tables.items():
             self.obeyed[name, family] = _obeyed(table)
         self.filters = self.tables.links.filters
+        self.rules = {
+            device.name: RuleTables(device, self.tables.links)
+            for device in self.tables.network.devices
+            if device.rules
+        }
         doubts = self.tables.doubts()
         for device in self.tables.network.devices:
             for item in (*device.unmodelled, *doubts.get(device.name, ())):
@@ -117,6 +128,22 @@ class Forwarding:
         if lookup is None:
             lookup = self._lookups[key] = Lookup(self.obeyed[key])
         return lookup(target)
+
+    def chosen(
+        self, device: str, source: Address | None, target: Address, arrived: str | None
+    ) -> Ruled:
+        """The route that a device obeys for a packet, and the rule that led there, if it has
+        rules."""
+        rules = self.rules.get(device)
+        if rules is None or not rules.rules[target.family]:
+            return Ruled(self.matching(device, target), None)
+        self.matching(device, target)
+        return rules.find(self._lookups[device, target.family], source, target, arrived)
+
+    def ruled(self, device: str, family: int) -> bool:
+        """True if rules of the device choose its table."""
+        rules = self.rules.get(device)
+        return rules is not None and bool(rules.rules[family])
 
     def not_computed(
         self, device: str, family: int, route: Route | None, target: Address | None = None
@@ -192,13 +219,16 @@ class Forwarding:
             return False
         return self.near.owns(device, target, arrived)
 
-    def step(self, device: str, target: Address, arrived: str | None) -> Step:
+    def step(
+        self, device: str, target: Address, arrived: str | None, source: Address | None = None
+    ) -> Step:
         """Decides about a packet to `target` on `device`.
 
         Args:
             device: who has the packet.
             target: where it goes.
             arrived: the interface it came in by; None on the device that sends it.
+            source: where it comes from: rules may ask.
         """
         family = target.family
         facts = self.devices[device]
@@ -225,7 +255,8 @@ class Forwarding:
             if not facts.is_host:
                 reason = f"{device} does not forward {_ip(family)} that arrives on {arrived}."
             return Step(device, None, (Fate(None, "not-forwarding", reason),))
-        route = self.matching(device, target)
+        found = self.chosen(device, source, target, arrived)
+        route = found.route
         missing = self.not_computed(device, family, route, target)
         if missing:
             reason = f"{device} is not certain: {missing[0].as_seen_from(device)}."
@@ -245,6 +276,7 @@ class Forwarding:
                 for hop in (route.obeyed_hops or route.wanted)
                 for fate in self.along(device, route, hop, target)
             ),
+            rule=found.rule,
         )
 
     # -- tunnels ------------------------------------------------------------------

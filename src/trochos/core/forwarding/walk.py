@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from ..network.addressing import Address
 from ..network.facts import ALL, Device, End, Tunnel, Unmodelled
 from ..network.filters import ACCEPT, REJECT
+from ..network.rules import Rule
 from ..protocols.filters import (
     ADVERTISEMENT,
     SOLICITATION,
@@ -19,6 +20,7 @@ from ..protocols.filters import (
     reverse_path,
 )
 from ..protocols.routes import Route
+from .rules import MAIN
 from .step import Fate, Forwarding, Step
 from .verdicts import DELIVERED, HOP_LIMIT, LOOP, RANK, leg_state, worst
 
@@ -91,9 +93,14 @@ class Hop:
     filters: tuple[Decision, ...] = ()
     tag: int | None = None
     """The VLAN whose tag its frames leave with."""
+    rule: Rule | None = None
+    """The rule that led to a table other than the main one."""
 
     def as_json(self) -> dict[str, object]:
         actions = [_filtered(decision) for decision in self.filters]
+        if self.rule is not None:
+            entry = self.rule.line.as_json()
+            actions.insert(0, {"do": "rule", "entry": entry, "table": self.rule.table})
         if self.wrap is not None:
             actions.append(self.wrap.as_json())
         if self.tag is not None:
@@ -180,8 +187,12 @@ class _Walker:
     def _visit(self, device: str, arrived: str | None, path: list[Hop]) -> Iterator[Branch]:
         forwarding, packet = self.forwarding, self.packet
         before = [hop.device for hop in path]
-        if device in before:
-            members = tuple(before[before.index(device) :])
+        again = device in before
+        if again and forwarding.rules:
+            # Where rules ask by which interface a packet came, a second visit may go on elsewhere.
+            again = any((hop.device, hop.arrived) == (device, arrived) for hop in path)
+        if again:
+            members = tuple(dict.fromkeys(before[before.index(device) :]))
             yield Branch([_copy(hop) for hop in path], LOOP, loop_sentence(members), members)
             return
         drop = self._martian(device, arrived) or self._unexpected(device, arrived)
@@ -190,7 +201,7 @@ class _Walker:
                 [*map(_copy, path), Hop(device, arrived, None, reason=drop)], "filtered", drop
             )
             return
-        step = forwarding.step(device, packet.target, arrived)
+        step = forwarding.step(device, packet.target, arrived, packet.source)
         unclear = self._unclear_check(device, arrived)
         if unclear:
             reason = f"{device} is not certain: {unclear[0].as_seen_from(device)}."
@@ -198,6 +209,8 @@ class _Walker:
         for item in step.caveats:
             self.caveats[item] = None
         hop = Hop(device, arrived, step.route)
+        if step.rule is not None and step.rule.table not in MAIN:
+            hop.rule = step.rule
         if not unclear and step.route is not None and step.route.protocol == "local":
             yield self._arrived(path, hop)
             return
@@ -275,7 +288,8 @@ class _Walker:
             return None
         if self.forwarding.not_computed(device, 4, None):
             return None  # by which table the way back is looked up is not certain: see `_visit`
-        route = self.forwarding.matching(device, source)
+        # The kernel asks for the way back with the ends exchanged, and without an interface.
+        route = self.forwarding.chosen(device, self.packet.target, source, None).route
         exits = {hop.interface for hop in route.obeyed_hops} if route is not None else set()
         if route is not None and (check[0] == "loose" or arrived in exits):
             return None
@@ -402,7 +416,8 @@ def passed_by(leg: Leg) -> frozenset[str]:
 def guards(device: Device) -> bool:
     """True if the device may stop pings for what they are, and not for where they go."""
     return (
-        (bool(device.filters) and Filters(device).may_stop_pings())
+        bool(device.rules)
+        or (bool(device.filters) and Filters(device).may_stop_pings())
         or any(item.mode != "off" for item in device.reverse_path)
         # The reply to what was changed on the way goes to somebody else.
         or any(item.touches == ALL for item in device.unmodelled)

@@ -15,6 +15,7 @@ from .filters import NO_SERVICES, Chain, ReversePath, Services
 from .habits import BgpHabits, EigrpHabits, OspfHabits, RipHabits
 from .policy import NO_POLICY, Policy
 from .routing import NO_ROUTING, Routing
+from .rules import Rule
 from .shared import SharedGateway
 from .source import Source
 
@@ -261,6 +262,10 @@ class Device:
     services: Services = NO_SERVICES
     partly: Source | None = None
     """Where a file of it ends early, or two contradict each other: what is missing may matter."""
+    rules: tuple[Rule, ...] = ()
+    """Its rules that choose a table; none: the main table alone."""
+    tables: dict[str, tuple[StaticRoute, ...]] = field(default_factory=dict, hash=False)
+    """Further tables by name, for its rules."""
     shared: tuple[SharedGateway, ...] = ()
     """Its parts in addresses that it shares with others."""
     instance: str = ""

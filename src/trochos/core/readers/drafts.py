@@ -20,6 +20,7 @@ from ..network.facts import (
 from ..network.filters import NO_SERVICES, Chain, ReversePath, Services
 from ..network.policy import NO_POLICY, Policy
 from ..network.routing import NO_ROUTING, Routing
+from ..network.rules import Rule
 from ..network.shared import SharedGateway
 from .located_json import Document
 
@@ -118,6 +119,9 @@ class CaptureDraft:
     resolved: list[Resolved] = field(default_factory=list)
     probes: list[ProbeFact] = field(default_factory=list)
     shared: list[SharedGateway] = field(default_factory=list)
+    rules: list[Rule] = field(default_factory=list)
+    tables: dict[str, list[StaticRoute]] = field(default_factory=dict)
+    """Routes of tables other than the main one, by the table's name."""
     read_at: tuple[str, str] | None = None
 
 

@@ -28,6 +28,7 @@ from ..network.facts import (
     StaticRoute,
     Unmodelled,
 )
+from ..network.rules import Rule
 from . import tunnels
 from .drafts import CaptureDraft, InterfaceDraft, interface_key
 from .located_json import Document, Node
@@ -50,7 +51,7 @@ KINDS = {
     "rule": "rules of a Linux device",
     "empty": "an empty list",
 }
-RULES = "rules that choose a table by more than the target (policy routing) are not computed"
+RULES = "rules that choose a table by this are not computed"
 
 _LINK_IRRELEVANT = [
     "ifindex",
@@ -441,11 +442,12 @@ def read_routes(document: Document, device: str, file: str) -> CaptureDraft:
             entry.ignore_all()
             continue
         table = entry.peek("table")
-        if entry.text("vrf") is not None or (
-            table is not None and table.value not in ("main", 254, "254")
-        ):
-            entry.ignore_all()  # by itself no packet looks there: rules and instances do
+        if entry.text("vrf") is not None:
+            entry.ignore_all()  # no packet of the main instance looks there
             continue
+        other = None
+        if table is not None and table.value not in ("main", 254, "254"):
+            other = str(table.value)
         entry.get("table")
         entry.ignore(*_ROUTE_IRRELEVANT)
         entry.text("scope")
@@ -482,7 +484,8 @@ def read_routes(document: Document, device: str, file: str) -> CaptureDraft:
             flags = {flag.value for flag in hop.items("flags")}
             for flag in hop.items("flags"):
                 flag.seen = 1
-            draft.statics.append(
+            held = draft.statics if other is None else draft.tables.setdefault(other, [])
+            held.append(
                 StaticRoute(
                     prefix,
                     _source(device, file, document, hop, path),
@@ -506,17 +509,67 @@ def read_rules(document: Document, device: str, file: str) -> CaptureDraft:
     tables = {str(entry.text("table")) for entry in root.elements()}
     both = {str(n.value) for e in root.elements() for n in e.members().values()}
     family = 6 if any(":" in text for text in both) or "default" not in tables else 4
+    usual_rules: list[Rule] = []
     for entry in root.elements():
+        rule = _rule(entry, family, _source(device, file, document, entry))
         usual = {"local": 0, "main": 32766, "default": 32767}.get(str(entry.text("table")))
         plain = not (entry.members().keys() - {"priority", "src", "table", "protocol"})
         everywhere = entry.text("src") in ("all", None) and entry.integer("priority") == usual
         entry.ignore_all()
         if entry.text("vrf") is not None or (usual is not None and plain and everywhere):
+            if rule is not None and entry.text("vrf") is None:
+                usual_rules.append(rule)
+            continue
+        if rule is not None:
+            draft.rules.append(rule)
+            entry.use_all()
             continue
         source = _source(device, file, document, entry)
         entry.seen = 0
         draft.unmodelled.append(Unmodelled(source, RULES, family, touches=LINKS))
+    if draft.rules:
+        draft.rules += usual_rules
     return draft
+
+
+_SELECTORS = frozenset(
+    (
+        *("priority", "src", "srclen", "dst", "dstlen", "iif", "table", "suppress_prefixlen"),
+        *("action", "protocol"),
+    )
+)
+"""What of a rule is computed; any other selector makes it uncertain."""
+
+
+def _rule(entry: Node, family: int, line: Source) -> Rule | None:
+    """One rule; None if it chooses by something that is not computed."""
+    if entry.members().keys() - _SELECTORS or entry.integer("priority") is None:
+        return None
+    special = _SPECIAL.get(entry.text("action") or "unicast", "unknown")
+    if special == "unknown":
+        return None
+    ends: list[Prefix | None] = []
+    for name in ("src", "dst"):
+        text, length = entry.text(name), entry.integer(f"{name}len")
+        if text in (None, "all"):
+            ends.append(None)
+            continue
+        whole = f"{text}/{length}" if length is not None else text
+        prefix = _destination(str(whole), family)
+        if prefix is None:
+            return None
+        ends.append(prefix)
+    return Rule(
+        entry.integer("priority") or 0,
+        family,
+        line,
+        entry.text("table"),
+        special,
+        ends[0],
+        ends[1],
+        entry.text("iif"),
+        entry.integer("suppress_prefixlen"),
+    )
 
 
 def _gathered(draft: CaptureDraft, entry: Node, prefix: Prefix, protocol: str | None) -> None:

@@ -128,7 +128,7 @@ ROWS = (
 
 SAID_BY_READERS = (
     ("routing instances", "the routing instance RED of mid is not computed"),
-    ("rules of Linux", "rules that choose a table by more than the target are not computed"),
+    ("rules by marks, ports or exits", "rules that choose a table by this are not computed"),
     ("translation", "address translation is not computed"),
     ("IS-IS", "IS-IS, line 12: it is not computed"),
     (

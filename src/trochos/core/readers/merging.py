@@ -7,7 +7,15 @@ from dataclasses import fields, replace
 from typing import Any
 
 from ..network.addressing import InterfaceAddress, eui64_link_local
-from ..network.facts import AddressFact, Device, GatheredRoute, Interface, Profile, Source
+from ..network.facts import (
+    AddressFact,
+    Device,
+    GatheredRoute,
+    Interface,
+    Profile,
+    Source,
+    StaticRoute,
+)
 from ..network.filters import NO_SERVICES, Services
 from ..network.policy import NO_POLICY, Policy
 from ..network.routing import NO_ROUTING, Routing
@@ -109,9 +117,20 @@ def merged_device(name: str, drafts: DeviceDrafts, role: str | None) -> Device:
         resolved=tuple(item for capture in captures for item in capture.resolved),
         probes=tuple(item for capture in captures for item in capture.probes),
         shared=shared,
+        rules=tuple(rule for capture in captures for rule in capture.rules),
+        tables=_tables(captures),
         partly=drafts.partly,
         read_at=next((c.read_at for c in captures if c.read_at), None),
     )
+
+
+def _tables(captures: list[CaptureDraft]) -> dict[str, tuple[StaticRoute, ...]]:
+    """The tables other than the main one, from all files of a device."""
+    out: dict[str, tuple[StaticRoute, ...]] = {}
+    for capture in captures:
+        for name, routes in capture.tables.items():
+            out[name] = (*out.get(name, ()), *routes)
+    return out
 
 
 def _without_shared(

@@ -24,7 +24,9 @@ class Context:
     def certain(self, device: Device, family: int) -> bool:
         """False if something that is not computed could add routes to the device."""
         forwarding = self.forwarding
-        if forwarding.strangers.lessons(device.name, family):
+        if forwarding.strangers.lessons(device.name, family) or forwarding.ruled(
+            device.name, family
+        ):
             return False
         return not forwarding.not_computed(device.name, family, None)
 

@@ -34,7 +34,8 @@ class RouteShape(LesserRouteShape):
 
 
 class ActionShape(Shape):
-    do = s.ChoiceField(["wrap", "filter", "tag"])
+    do = s.ChoiceField(["wrap", "filter", "tag", "rule"])
+    table = s.CharField(required=False, allow_null=True, help_text="to which a rule led")
     vlan = s.IntegerField(required=False, help_text="of a tag")
     entry = EvidenceShape(required=False, allow_null=True, help_text="of a filter")
     result = s.ChoiceField(["permit", "drop", "reject", "unknown"], required=False)
