@@ -330,8 +330,10 @@ def _expectations(name: str | None, survey: Computed) -> object:
     else:
         try:
             text = Path(name).read_text(encoding="utf-8")
-        except (OSError, UnicodeDecodeError) as error:
-            raise InputError(f"{name} cannot be read: {error}.") from error
+        except OSError as error:
+            raise InputError(f"{name} cannot be read: {error.strerror or error}.") from error
+        except UnicodeDecodeError as error:
+            raise InputError(f"{name} is not text, so it holds no expectations.") from error
     try:
         return yaml.safe_load(text)
     except yaml.YAMLError as error:

@@ -9,8 +9,8 @@ import { hopWords, protocolWords } from "../ui/words";
 const STATE = { wins: "is taken", shorter: "shorter", loses: "beaten", unusable: "not usable" } as const;
 
 /** Every route of one router that covers the target, longest first; and what is missing. */
-export function Decision({ survey, device, target, reason, filters }: {
-  survey: number; device: string; target: string; reason: string | null; filters: Shapes["ActionShape"][];
+export function Decision({ survey, device, target, reason, filters, rule }: {
+  survey: number; device: string; target: string; reason: string | null; filters: Shapes["ActionShape"][]; rule?: Shapes["ActionShape"] | undefined;
 }) {
   const decision = useDecision(survey, device, target);
   return (
@@ -21,6 +21,9 @@ export function Decision({ survey, device, target, reason, filters }: {
       {target ? null : <p className="soft">There is no address to look for yet: the name comes first.</p>}
       {target && decision.isPending ? <Working what="Looking at its routes" /> : null}
       {decision.error ? <Failed error={decision.error} /> : null}
+      {rule ? (
+        <p className="pb-2"><b>A rule led to {rule.table ? `table ${rule.table}` : "an end"}</b>{rule.entry ? <>: <EvidenceLink survey={survey} item={rule.entry} /> <span className="mono soft">{rule.entry.text.slice(0, 120)}</span></> : null}. Below is the main table.</p>
+      ) : null}
       {decision.data ? <Body survey={survey} data={decision.data} reason={reason} /> : null}
       {filters.length ? <Filters survey={survey} filters={filters} /> : null}
     </section>
@@ -51,7 +54,7 @@ function Body({ survey, data, reason }: { survey: number; data: Shapes["Decision
   return (
     <>
       {reason ? <p className="pb-2 font-semibold">{reason}</p> : null}
-      {data.uncertain ? <p className="hatched mb-2 rounded-field p-2"><b>Not certain.</b> {data.uncertain[0]?.toUpperCase()}{data.uncertain.slice(1)}.</p> : null}
+      {data.uncertain ? <p className="hatched mb-2 rounded-field p-2"><b>{data.uncertain.startsWith("rules choose") ? "By its rules." : "Not certain."}</b> {data.uncertain[0]?.toUpperCase()}{data.uncertain.slice(1)}.</p> : null}
       {data.candidates.length === 0 ? (
         <p className="hatched rounded-field p-2">No {data.uncertain ? "configured " : ""}route here covers {data.target}, not even a default.</p>
       ) : (

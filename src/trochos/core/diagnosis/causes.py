@@ -403,7 +403,8 @@ class Search:
             without = self._trials.get(rest) if rest else None
             before = without.bench.reach if without is not None else self.base.reach
             effect = compare_pairs(before, trial.bench.reach)
-            if trial.works != "yes" and not effect.count("heals"):
+            asks_pings = self.traffic is None or self.traffic.protocol == "icmp"
+            if not effect.count("heals") and (trial.works != "yes" or asks_pings):
                 continue  # what heals nothing is no other way to mend it
             cause.alternatives.append(Alternative(remedy, trial.works == "yes", effect))
 
