@@ -9,7 +9,7 @@ import make as demo
 
 ROOT = Path(__file__).resolve().parents[1]
 SOURCE = ROOT / "src" / "trochos"
-ORDER = ["network", "readers", "protocols", "forwarding", "change", "diagnosis"]
+ORDER = ["network", "readers", "protocols", "forwarding", "change", "diagnosis", "whole"]
 OUTSIDE = {
     "django",
     "rest_framework",
@@ -43,8 +43,15 @@ def imports(path: Path) -> set[str]:
     return found
 
 
+def sources(room: str) -> list[Path]:
+    """The files of a room; a test over none would say nothing."""
+    found = sorted((SOURCE / room).rglob("*.py"))
+    assert len(found) > 5, room
+    return found
+
+
 def test_the_core_imports_only_what_stands_above_it() -> None:
-    for path in (SOURCE / "core").rglob("*.py"):
+    for path in sources("core"):
         names = imports(path)
         place = path.relative_to(SOURCE / "core").parts[0]
         for name in names:
@@ -58,7 +65,7 @@ def test_the_core_imports_only_what_stands_above_it() -> None:
 
 
 def test_the_server_does_not_lean_on_the_command_line() -> None:
-    for path in (SOURCE / "server").rglob("*.py"):
+    for path in sources("server"):
         assert not any(name.startswith("trochos.cli") for name in imports(path)), path
 
 
