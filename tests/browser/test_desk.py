@@ -33,3 +33,15 @@ def test_a_healthy_network_is_one_calm_line(page: Page, broken: int) -> None:
         timeout=120_000
     )
     expect(page.get_by_role("region", name="What turned")).to_contain_text("no older survey")
+
+
+def test_what_broke_it_is_found_between_two_surveys_and_taken_back(page: Page, broken: int) -> None:
+    page.goto(f"/s/{broken}/case?from=planning-desk&to=skerry-kiosk")
+    asked = page.get_by_role("region", name="What broke it")
+    asked.get_by_label("It worked on").select_option(index=1)
+    guilty = asked.get_by_test_id("guilty")
+    expect(guilty.first).to_contain_text("mole", timeout=60_000)
+    expect(asked).to_contain_text("innocent")
+    asked.get_by_role("button", name="Rehearse taking").click()
+    page.wait_for_url("**/change/**")
+    expect(page.get_by_role("region", name="What the change does")).to_contain_text("is healed")

@@ -86,6 +86,7 @@ SPECTACULAR_SETTINGS = {
     "SERVE_PERMISSIONS": ["rest_framework.permissions.IsAuthenticated"],
     "ENUM_NAME_OVERRIDES": {
         "JobStateEnum": ["working", "done"],
+        "WorksEnum": ["yes", "no", "partly", "unknown"],
         "RoutingProtocolEnum": ["ospf", "rip", "eigrp", "bgp"],
         "ProtocolEnum": ["icmp", "tcp", "udp"],
         "GatheringStateEnum": ["running", "storing", "done", "failed", "cancelled"],

@@ -60,6 +60,8 @@ urlpatterns = [
     path("api/surveys/<int:survey>/why", surveys.WhyView.as_view()),
     path("api/surveys/<int:survey>/cases", surveys.CasesView.as_view()),
     path("api/surveys/<int:survey>/diagnosis", changes.DiagnosisView.as_view()),
+    path("api/surveys/<int:survey>/since", changes.SinceView.as_view()),
+    path("api/surveys/<int:survey>/unknowns", changes.UnknownsView.as_view()),
     path("api/surveys/<int:survey>/desk", changes.DeskView.as_view()),
     path("api/surveys/<int:survey>/rehearsals", changes.RehearsalView.as_view()),
     path("api/surveys/<int:survey>/proposals", changes.ProposalsView.as_view()),

@@ -206,6 +206,34 @@ export function useDesk(survey: number) {
   });
 }
 
+/** Which differences to an older survey broke a complaint. */
+export function useSince(survey: number, question: Question, worked: number | null) {
+  return useQuery({
+    queryKey: ["since", survey, question, worked],
+    enabled: worked !== null,
+    queryFn: () =>
+      ask(
+        client.GET("/api/surveys/{survey}/since", {
+          params: { path: { survey }, query: { ...question, worked: worked ?? 0 } },
+        }),
+      ),
+    refetchInterval: (query) => (query.state.data?.state === "working" ? 400 : false),
+    ...FOREVER,
+    retry: false,
+  });
+}
+
+/** What was not read, by what hangs on it. */
+export function useUnknowns(survey: number, wanted: boolean) {
+  return useQuery({
+    queryKey: ["unknowns", survey],
+    enabled: wanted,
+    queryFn: () => ask(client.GET("/api/surveys/{survey}/unknowns", at(survey))),
+    refetchInterval: (query) => (query.state.data?.state === "working" ? 600 : false),
+    staleTime: Infinity,
+  });
+}
+
 export function useProposal(proposal: number | null) {
   return useQuery({
     queryKey: ["proposal", proposal],

@@ -706,6 +706,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surveys/{survey}/since": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Which differences to an older survey of the network broke a complaint. */
+        get: operations["since"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surveys/{survey}/source": {
         parameters: {
             query?: never;
@@ -731,6 +748,23 @@ export interface paths {
         };
         /** @description The verdict for every source address of a device against one target, side by side. */
         get: operations["source_addresses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/surveys/{survey}/unknowns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What was not read or is not computed, by the questions that hang on it. */
+        get: operations["unknowns"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1111,6 +1145,17 @@ export interface components {
             device: string;
             file: string;
             lines: components["schemas"]["DiffLineShape"][];
+        };
+        DifferenceShape: {
+            id: string;
+            device: string;
+            file: string;
+            summary: string;
+            old: components["schemas"]["EvidenceShape"][];
+            new: components["schemas"]["EvidenceShape"][];
+            /** @description they take it back */
+            edits: components["schemas"]["EditShape"][];
+            proof: components["schemas"]["TakenBackShape"];
         };
         /**
          * @description * `wrap` - wrap
@@ -1508,6 +1553,14 @@ export interface components {
             from: components["schemas"]["EndpointShape"];
             return: components["schemas"]["LegShape"] | null;
         };
+        OpenLineShape: {
+            device: string;
+            file: string;
+            line: number | null;
+            text: string;
+            why: string;
+            questions: number;
+        };
         PairShape: {
             source: string;
             to: string;
@@ -1832,6 +1885,23 @@ export interface components {
             state: string;
             expected: string;
         };
+        SinceJobShape: {
+            state: components["schemas"]["JobStateEnum"];
+            tried: number;
+            of: number;
+            what: string;
+            answer: components["schemas"]["SinceShape"] | null;
+        };
+        SinceShape: {
+            works_then: components["schemas"]["WorksEnum"];
+            works_now: components["schemas"]["WorksEnum"];
+            differences: number;
+            tried: number;
+            guilty: components["schemas"]["DifferenceShape"][];
+            cure: string[];
+            innocent: number;
+            says: string;
+        };
         SizesShape: {
             outbound: components["schemas"]["ProfileShape"] | null;
             return: components["schemas"]["ProfileShape"] | null;
@@ -1915,6 +1985,11 @@ export interface components {
             /** @description true if it was gathered from live devices */
             gathered: boolean;
         };
+        TakenBackShape: {
+            complaint_works: boolean;
+            heals: number;
+            breaks: number;
+        };
         TestShape: {
             outcome: string;
             says: string;
@@ -1969,6 +2044,27 @@ export interface components {
             text: string;
             matters: boolean;
             why?: string;
+        };
+        UnknownsJobShape: {
+            state: components["schemas"]["JobStateEnum"];
+            tried: number;
+            of: number;
+            what: string;
+            answer: components["schemas"]["UnknownsShape"] | null;
+        };
+        UnknownsShape: {
+            unread: components["schemas"]["UnreadDeviceShape"][];
+            lines: components["schemas"]["OpenLineShape"][];
+            questions: number;
+        };
+        UnreadDeviceShape: {
+            device: string;
+            why: string;
+            questions: number;
+            /** @description of them, those that hang on it alone */
+            decides: number;
+            rank: number;
+            examples: components["schemas"]["ExampleShape"][];
         };
         UploadRequestRequest: {
             /** @description files, or one archive */
@@ -3453,6 +3549,48 @@ export interface operations {
             };
         };
     };
+    since: {
+        parameters: {
+            query: {
+                dont_fragment?: boolean;
+                /** @description device, address, prefix or device:interface */
+                from: string;
+                port?: number;
+                protocol?: "icmp" | "tcp" | "udp";
+                /** @description instead of protocol and port: tcp/443, udp 53, 8080, https */
+                service?: string;
+                size?: number;
+                source?: string;
+                /** @description device, address, prefix or device:interface */
+                to: string;
+                worked: number;
+            };
+            header?: never;
+            path: {
+                survey: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SinceJobShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
     source: {
         parameters: {
             query: {
@@ -3503,6 +3641,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SourceAddressesShape"];
+                };
+            };
+        };
+    };
+    unknowns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                survey: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnknownsJobShape"];
                 };
             };
         };

@@ -7,6 +7,7 @@ import { WORKS_WORDS } from "../ui/words";
 import type { Path } from "./journey";
 import { Probe } from "./Probe";
 import { Rungs } from "./Rungs";
+import { Since } from "./Since";
 import { Sizes } from "./Sizes";
 import { Suspects } from "./Suspects";
 
@@ -22,6 +23,7 @@ export function Aside({ survey, question, path, also, ids }: {
   return (
     <aside aria-label="Beside the journey" className="min-h-0 space-y-4 overflow-auto border-l border-base-300 bg-base-100 p-3">
       {path.works === "no" || path.works === "partly" ? <Suspects survey={survey} question={question} /> : null}
+      {path.works === "no" || path.works === "partly" ? <Since key={JSON.stringify(question)} survey={survey} question={question} /> : null}
       {path.works === "no" || path.works === "partly" ? null : <section aria-label="Found on the way">
         <h2 className="pb-1.5">
           <b>Found on the way</b>{" "}

@@ -2,7 +2,7 @@ import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
 import type { Shapes } from "../api/client";
-import { useCases, useDesk, useSurveys } from "../api/queries";
+import { useCases, useDesk, useSurveys, useUnknowns } from "../api/queries";
 import { useKeep } from "../change/keep";
 import { Failed, Working } from "../ui/States";
 import { many } from "../ui/words";
@@ -152,12 +152,31 @@ function NotKnown({ survey, desk }: { survey: number; desk: Desk }) {
     <section aria-label="What is not known">
       <h2 className="pb-1 font-semibold">What is not known</h2>
       {desk.doubtful ? <p>Of {many(desk.doubtful, "pair")} it cannot be said whether {desk.doubtful === 1 ? "it works" : "they work"}.</p> : <p className="soft">Every pair has a certain answer.</p>}
+      <ReadNext survey={survey} wanted={desk.doubtful > 0} />
       {desk.unread.length ? (
         <p>
           <Link className="underline decoration-dotted" to={`/s/${survey}/reading`}>{many(desk.unread.length, "device was", "devices were")} not read</Link>: {desk.unread.slice(0, 6).join(", ")}{desk.unread.length > 6 ? ` and ${desk.unread.length - 6} more` : ""}.
         </p>
       ) : null}
     </section>
+  );
+}
+
+/** Which device to read next: what hangs on it alone comes first. */
+function ReadNext({ survey, wanted }: { survey: number; wanted: boolean }) {
+  const found = useUnknowns(survey, wanted);
+  const answer = found.data?.answer;
+  if (!wanted) return null;
+  if (!answer) return <p role="status" className="soft pt-1">Working out what hangs on which{found.data?.what ? `: ${found.data.what}` : ""}</p>;
+  return (
+    <ol className="pt-1">
+      {answer.unread.slice(0, 6).map((item) => (
+        <li key={item.device}><b>{item.device}</b>: {many(item.decides, "pair hangs", "pairs hang")} on it alone, {item.questions} in all.</li>
+      ))}
+      {answer.lines.filter((line) => line.questions).slice(0, 4).map((line, index) => (
+        <li key={index}>{line.device} {line.file}{line.line ? `, line ${line.line}` : ""}: <span className="mono">{line.text.slice(0, 60)}</span>, {many(line.questions, "pair")}.</li>
+      ))}
+    </ol>
   );
 }
 

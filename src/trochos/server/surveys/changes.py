@@ -116,6 +116,53 @@ class DeskView(APIView):
         )
 
 
+class SinceView(APIView):
+    """Which differences to an older survey of the network broke a complaint."""
+
+    @extend_schema(
+        operation_id="since",
+        parameters=[
+            *path_parameters(),
+            OpenApiParameter("worked", OpenApiTypes.INT, required=True),
+        ],
+        responses={200: shapes.SinceJobShape, 400: shapes.ErrorShape},
+    )
+    def get(self, request: Request, survey: int) -> Response:
+        query = request.query_params
+        stored = get_object_or_404(StoredSurvey, pk=survey)
+        text = query.get("worked", "")
+        if not query.get("from") or not query.get("to") or not (text.isascii() and text.isdigit()):
+            raise ValidationError("Name who cannot reach what, and the survey on which it worked.")
+        older = get_object_or_404(StoredSurvey, pk=int(text))
+        if older.pk == stored.pk:
+            raise ValidationError("Name another survey: it differs from itself in nothing.")
+        question = query["from"], query["to"], traffic_of(request)
+        held = older.pk, lambda: computed(older)
+        job = jobs.since(survey, computed(stored), question, held, seconds=0.7)
+        return Response(_state(job))
+
+
+class UnknownsView(APIView):
+    """What was not read or is not computed, by the questions that hang on it."""
+
+    @extend_schema(operation_id="unknowns", responses={200: shapes.UnknownsJobShape})
+    def get(self, request: Request, survey: int) -> Response:
+        stored = get_object_or_404(StoredSurvey, pk=survey)
+        return Response(_state(jobs.unknowns(survey, computed(stored), seconds=0.7)))
+
+
+def _state(job: jobs.Job[Any]) -> dict[str, object]:
+    """A job as its answer, or how far it is."""
+    answer = job.answer()
+    return {
+        "state": "done" if answer is not None else "working",
+        "tried": job.tried,
+        "of": job.of,
+        "what": job.what,
+        "answer": answer.as_json() if answer is not None else None,
+    }
+
+
 def _diff(before: str, after: str) -> list[dict[str, object]]:
     """Both texts side by side, around what differs."""
     left, right = before.splitlines(), after.splitlines()

@@ -19,6 +19,8 @@ from ...core.forwarding.path import Traffic
 from ...core.survey import Computed
 from ...core.whole.desk import Desk
 from ...core.whole.questions import Watch
+from ...core.whole.since import Since
+from ...core.whole.unknowns import Unknowns
 
 KEPT = 16
 """A diagnosis holds the networks that it compared, so few are kept."""
@@ -75,6 +77,28 @@ def desk(
         return computed.desk(before[1]() if before is not None else None, watch)
 
     return _job(key, work, seconds)
+
+
+def since(
+    survey: int,
+    computed: Computed,
+    question: tuple[str, str, Traffic],
+    worked: tuple[int, Callable[[], Computed]],
+    seconds: float,
+) -> Job[Since]:
+    """The job for which differences to an older survey broke a complaint."""
+    sender, receiver, traffic = question
+    key = survey, "since", worked[0], *question
+
+    def work(watch: Watch) -> Since:
+        return computed.since(sender, receiver, worked[1](), traffic, watch)
+
+    return _job(key, work, seconds)
+
+
+def unknowns(survey: int, computed: Computed, seconds: float) -> Job[Unknowns]:
+    """The job for what was not read and what hangs on it."""
+    return _job((survey, "unknowns"), computed.unknowns, seconds)
 
 
 def _job(key: Key, work: Callable[[Watch], Answer], seconds: float) -> Job[Answer]:

@@ -6,8 +6,9 @@ from typing import Any
 
 from rest_framework import serializers as s
 
-from .base import Shape
+from .base import EvidenceShape, Shape
 from .casework import CauseShape
+from .findings import EditShape
 
 
 class CountedPairsShape(Shape):
@@ -65,3 +66,71 @@ class DeskJobShape(Shape):
     what = s.CharField(allow_blank=True)
     before = OlderShape(allow_null=True, help_text="the survey of the network before this one")
     answer = DeskShape(allow_null=True)
+
+
+class TakenBackShape(Shape):
+    complaint_works = s.BooleanField()
+    heals = s.IntegerField()
+    breaks = s.IntegerField()
+
+
+class DifferenceShape(Shape):
+    id = s.CharField()
+    device = s.CharField()
+    file = s.CharField()
+    summary = s.CharField()
+    old = EvidenceShape(many=True)
+    new = EvidenceShape(many=True)
+    edits = EditShape(many=True, help_text="they take it back")
+    proof = TakenBackShape()
+
+
+class SinceShape(Shape):
+    works_then = s.ChoiceField(["yes", "no", "partly", "unknown"])
+    works_now = s.ChoiceField(["yes", "no", "partly", "unknown"])
+    differences = s.IntegerField()
+    tried = s.IntegerField()
+    guilty = DifferenceShape(many=True)
+    cure = s.ListField(child=s.CharField())
+    innocent = s.IntegerField()
+    says = s.CharField()
+
+
+class SinceJobShape(Shape):
+    state = s.ChoiceField(["working", "done"])
+    tried = s.IntegerField()
+    of = s.IntegerField()
+    what = s.CharField(allow_blank=True)
+    answer = SinceShape(allow_null=True)
+
+
+class UnreadDeviceShape(Shape):
+    device = s.CharField()
+    why = s.CharField()
+    questions = s.IntegerField()
+    decides = s.IntegerField(help_text="of them, those that hang on it alone")
+    rank = s.IntegerField()
+    examples = ExampleShape(many=True)
+
+
+class OpenLineShape(Shape):
+    device = s.CharField()
+    file = s.CharField()
+    line = s.IntegerField(allow_null=True)
+    text = s.CharField()
+    why = s.CharField()
+    questions = s.IntegerField()
+
+
+class UnknownsShape(Shape):
+    unread = UnreadDeviceShape(many=True)
+    lines = OpenLineShape(many=True)
+    questions = s.IntegerField()
+
+
+class UnknownsJobShape(Shape):
+    state = s.ChoiceField(["working", "done"])
+    tried = s.IntegerField()
+    of = s.IntegerField()
+    what = s.CharField(allow_blank=True)
+    answer = UnknownsShape(allow_null=True)
