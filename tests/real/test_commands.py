@@ -48,6 +48,8 @@ LIMITS = re.compile(
     | (?:aggregate-address|network)\ 10.1.0.1\ (?:mask\ )?10.1.0.1   # no mask, only a sample
     | ip\ (?:hello-interval|hold-time)\ eigrp\ 1$
     | (?:ip|ipv6)\ address
+    # The rows NHRP, MPLS and EVPN of readers/limits.py.
+    | (?:ip|ipv6)\ nhrp | mpls\ (?:enable|ldp-sync) | evpn\ mh
     )""",
     re.X,
 )
