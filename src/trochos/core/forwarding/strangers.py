@@ -283,9 +283,13 @@ class Strangers:
                 )
                 item = Unmodelled(doubts[0].source, why, relation.family)
                 for name in {one.device, other.device}:
+                    held = self._lessons.get((name, relation.family), ())
+                    # All that speak with it were told as often, and a few say enough of why.
+                    if sum(known.branches is None for known in held) >= 2:
+                        continue
                     for reached in _reached(near[relation.family], name):
-                        held = self._lessons.setdefault((reached, relation.family), [])
-                        held.append(_Lesson(item, None))
+                        mine = self._lessons.setdefault((reached, relation.family), [])
+                        mine.append(_Lesson(item, None))
 
     def _speaking(self, family: int) -> dict[str, set[str]]:
         """Who speaks any protocol with whom; a BGP session of either family may carry both."""
