@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from collections.abc import Mapping
 from pathlib import Path
 
 import make as demo
@@ -77,3 +78,9 @@ def frr(name: str, ports: dict[str, str], *lines: str, shut: tuple[str, ...] = (
             text.append(" shutdown")
         text += ["exit", "!"]
     return "\n".join([*text, "end", ""])
+
+
+def without(files: Mapping[str, bytes], *names: str) -> dict[str, bytes]:
+    """A survey from which nothing of these devices was sent."""
+    gone = tuple(f"devices/{name}/" for name in names)
+    return {path: data for path, data in files.items() if not path.startswith(gone)}

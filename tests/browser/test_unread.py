@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from django.contrib.auth.models import User
 from playwright.sync_api import Page, expect
-from surveys import frr, wired
+from surveys import frr, wired, without
 
 from trochos.server.surveys.store import store
 
@@ -41,10 +41,6 @@ def kept(files: dict[str, bytes], title: str, day: int = 4) -> int:
     about = {"title": title, "taken_at": f"2026-06-{day:02}T06:30:00Z"}
     user = User.objects.get(username="ada")
     return store({**files, "survey.json": json.dumps(about).encode()}, None, user).id
-
-
-def without(files: dict[str, bytes], name: str) -> dict[str, bytes]:
-    return {path: data for path, data in files.items() if not path.startswith(f"devices/{name}/")}
 
 
 def test_device_or_lan_is_asked_and_the_answer_kept(page: Page) -> None:

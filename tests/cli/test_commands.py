@@ -177,39 +177,6 @@ def test_every_command_prints_a_table_for_people(call: Call, command: str) -> No
         assert call(*arguments)[1]
 
 
-@pytest.mark.parametrize(
-    "arguments",
-    [
-        ["routes", "/nowhere"],
-        ["routes", HEALTHY, "--device", "nobody"],
-        ["routes", HEALTHY, "--why", "10.64"],
-        ["path", HEALTHY, "gull", "nobody"],
-        ["path", HEALTHY, "10.9.9.9", "gull"],
-        ["path", HEALTHY, "gull:eth9", "mole"],
-        ["path", HEALTHY, "farway", "mole"],
-        ["path", HEALTHY, "gull", "mole", "--source", "10.1.1.1"],
-        ["path", HEALTHY, "gull", "mole", "--source", "x"],
-        ["path", HEALTHY, "gull", "mole", "--port", "5"],
-        ["path", HEALTHY, "gull", "mole", "--protocol", "tcp", "--port", "99999"],
-        ["path", HEALTHY, "gull", "mole", "--size", "-4"],
-        ["reach", HEALTHY, "--from", "nobody"],
-        ["path", HEALTHY],
-        ["dance"],
-        [],
-        ["routes", __file__],
-        ["routes", str(ROOT / "docs")],
-    ],
-)
-def test_a_call_that_cannot_be_used_says_why_in_one_sentence(
-    call: Call, arguments: list[str]
-) -> None:
-    status, out, err = call(*arguments)
-    assert status == 2
-    assert out == ""
-    assert err.startswith("trochos: ") and err.count("\n") == 1 and err.strip().endswith(".")
-    assert "Traceback" not in err
-
-
 def test_a_survey_can_be_a_zip_a_tar_or_flat(call: Call, tmp_path: Path) -> None:
     expected = call.json("reach", BROKEN, "--summary")[1]
     packed = io.BytesIO()

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import make as demo
 import pytest
-from surveys import GATHERED, KEY, ROOT, compute, frr, wired
+from surveys import GATHERED, KEY, ROOT, compute, frr, wired, without
 
 from trochos.core.survey import Computed
 from trochos.local import read_folder
@@ -34,11 +34,6 @@ def network_files(folder: Path) -> dict[str, bytes]:
 def healthy() -> list[Path]:
     found = {p.name: p for p in CASES.glob("*-00")}
     return [found[name] for name in sorted(found)]
-
-
-def without(files: Mapping[str, bytes], gone: str) -> Computed:
-    kept = {p: d for p, d in files.items() if not p.startswith(f"devices/{gone}/")}
-    return Computed.from_files(kept, KEY)
 
 
 def asked(computed: Computed, ends: set[str]) -> dict[Row, object]:
@@ -73,7 +68,8 @@ def hold_against(files: Mapping[str, bytes], gone: str, rightly: set[str] = froz
     """What must be true of a healthy network from which one device is taken."""
     base = Computed.from_files(files, KEY)
     ends = {d.name for d in base.network.devices if d.is_host} - {gone}
-    full, computed = asked(base, ends), without(files, gone)
+    full = asked(base, ends)
+    computed = Computed.from_files(without(files, gone), KEY)
     left = asked(computed, ends)
     lans = {s.lan for s in computed.network.segments}
     assert gone in {d.name for d in computed.network.devices if d.role == "unread"} | lans

@@ -10,7 +10,7 @@ from django.contrib.auth.models import User
 from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
 from django.test import Client
-from surveys import ROOT, frr, wired
+from surveys import ROOT, frr, wired, without
 
 from trochos.local import read_folder
 from trochos.server.surveys.models import Case, Network, StoredSurvey
@@ -45,10 +45,6 @@ def row(number: int, last: str = "10.64.9.1/24") -> dict[str, bytes]:
         ),
     }
     return {path: text.encode() for path, text in texts.items()}
-
-
-def without(files: dict[str, bytes], *names: str) -> dict[str, bytes]:
-    return {p: d for p, d in files.items() if p.split("/")[1:2] not in [[n] for n in names]}
 
 
 def test_the_next_survey_of_a_network_is_recognised_and_misses_what_is_missing(
