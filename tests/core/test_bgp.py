@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from surveys import compute, wired
 
 from trochos.core.network.addressing import Address, parse_prefix
-from trochos.core.network.routing import BgpProcess
+from trochos.core.network.bgp import BgpProcess
 from trochos.core.network.source import Source
 from trochos.core.protocols.bgp.paths import Path, best_of, compare
 from trochos.core.protocols.policy import Attributes, text_permits

@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from trochos.core.network.addressing import Address, parse_address, parse_prefix
+from trochos.core.network.ospf import OspfProcess
 from trochos.core.readers.frr import text as frr_text
 from trochos.core.readers.report import FileReport
 
@@ -113,7 +114,7 @@ def test_a_line_of_a_protocol_that_is_not_understood_makes_the_device_uncertain(
     )
     assert [(u.source.line, u.family) for u in draft.unmodelled] == [(8, 4), (9, 4)]
     assert {u.line for u in report.unknown if u.matters} == {8, 9}
-    assert draft.routing.ospf[0].interfaces["eth1"].cost is not None
+    assert draft.routing.of(OspfProcess)[0].interfaces["eth1"].cost is not None
 
 
 def test_a_protocol_that_is_not_computed_makes_the_device_uncertain() -> None:

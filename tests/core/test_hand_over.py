@@ -13,6 +13,7 @@ from devices.datastore import BASE, Datastore, children, from_json
 from devices.device import TEXT, Device
 from trochos.core.change.handover import hand_over
 from trochos.core.network.edits import DataEdit, TextEdit
+from trochos.core.network.ospf import OspfProcess
 from trochos.core.survey import Computed
 from trochos.server.surveys.modules import problem_with
 
@@ -137,7 +138,7 @@ def text_device(survey: Computed) -> str:
     return next(
         d.name
         for d in survey.network.devices
-        if TEXT in survey.survey.files.get(d.name, {}) and d.routing.ospf
+        if TEXT in survey.survey.files.get(d.name, {}) and d.routing.of(OspfProcess)
     )
 
 

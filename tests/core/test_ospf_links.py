@@ -7,6 +7,7 @@ import json
 import pytest
 from surveys import compute, wired
 
+from trochos.core.network.ospf import OspfProcess
 from trochos.core.survey import Computed
 
 NBMA = "ip ospf network non-broadcast"
@@ -192,5 +193,5 @@ def test_yang_says_the_same_of_listed_neighbours_and_virtual_links() -> None:
     assert [line for report in survey.survey.reading for line in report.unknown] == []
     relations = survey.tables.relations()
     assert [(r.left.interface, r.works) for r in relations] == [("e1", True), (None, True)]
-    links = [v for d in survey.network.devices for v in d.routing.ospf[0].virtual_links]
+    links = [v for d in survey.network.devices for v in d.routing.of(OspfProcess)[0].virtual_links]
     assert [(v.area, v.hello.value if v.hello else None) for v in links] == [(1, 5), (1, 5)]

@@ -10,7 +10,8 @@ from surveys import company
 
 from trochos.core.change.apply import apply
 from trochos.core.change.writers import Writer, writer_for
-from trochos.core.change.writers.base import Peer
+from trochos.core.change.writers.bgp import BgpPart, Peer
+from trochos.core.change.writers.ospf import OspfPart
 from trochos.core.network.addressing import (
     Address,
     InterfaceAddress,
@@ -18,15 +19,13 @@ from trochos.core.network.addressing import (
     parse_address,
     parse_prefix,
 )
+from trochos.core.network.bgp import BgpNeighbour, BgpNeighbourFamily, BgpProcess
 from trochos.core.network.edits import Edit
+from trochos.core.network.eigrp import EigrpProcess
 from trochos.core.network.facts import AddressFact, Device, Interface
-from trochos.core.network.routing import (
-    BgpNeighbour,
-    BgpNeighbourFamily,
-    OspfInterface,
-    OspfProcess,
-    Redistribution,
-)
+from trochos.core.network.ospf import OspfInterface, OspfProcess
+from trochos.core.network.rip import RipProcess
+from trochos.core.network.routing import Redistribution
 from trochos.core.survey import Computed
 
 Say = Callable[[Writer, Device], tuple[Edit, ...] | None]
@@ -68,7 +67,7 @@ def first(interface: Interface) -> AddressFact:
 
 
 def ospf(held: Device) -> OspfProcess:
-    return held.routing.ospf[0]
+    return held.routing.of(OspfProcess)[0]
 
 
 def ospf_port(held: Device, name: str) -> OspfInterface:
@@ -76,8 +75,8 @@ def ospf_port(held: Device, name: str) -> OspfInterface:
 
 
 def peer(held: Device, text: str) -> BgpNeighbour:
-    assert held.routing.bgp is not None
-    found = [n for n in held.routing.bgp.neighbours if str(n.address) == text]
+    assert held.routing.one(BgpProcess) is not None
+    found = [n for n in held.routing.one(BgpProcess).neighbours if str(n.address) == text]
     assert len(found) == 1, found
     return found[0]
 
@@ -87,16 +86,18 @@ def peer_family(held: Device, text: str) -> BgpNeighbourFamily:
 
 
 def set_ospf(what: str, value: str | None) -> Say:
-    return lambda w, d: w.interface_setting("ospf", 4, "eth0", what, value)
+    return lambda w, d: w.of("ospf").interface_setting(4, "eth0", what, value)
 
 
 def set_peer(what: str, value: str | None, family: int | None = None) -> Say:
-    return lambda w, d: w.neighbour_setting(address("203.0.113.10"), what, value, family)
+    return lambda w, d: w.speaks(BgpPart).neighbour_setting(
+        address("203.0.113.10"), what, value, family
+    )
 
 
 def covered(protocol: str, held: Device) -> set[str]:
     """The interfaces a protocol runs on, however that is said."""
-    process = getattr(held.routing, protocol)[0]
+    process = held.routing.called(protocol)[0]
     out = set()
     for interface in held.interfaces:
         for said in process.networks:
@@ -234,110 +235,114 @@ SAYINGS: dict[str, tuple[str, Say, Ask, object]] = {
     ),
     "OSPF on one interface more": (
         "petrel",
-        lambda w, d: w.cover("ospf", 4, port(d, "eth2"), prefix("10.64.176.4/30"), 0),
+        lambda w, d: w.of("ospf").cover(4, port(d, "eth2"), prefix("10.64.176.4/30"), 0),
         lambda d: covered("ospf", d),
         {"eth0", "lo", "eth2"},
     ),
     "RIP on one interface more": (
         "petrel",
-        lambda w, d: w.cover("rip", 4, port(d, "eth0"), prefix("10.64.128.20/30"), 0),
+        lambda w, d: w.of("rip").cover(4, port(d, "eth0"), prefix("10.64.128.20/30"), 0),
         lambda d: covered("rip", d),
         {"eth0", "eth1", "eth2"},
     ),
     "EIGRP on one interface more": (
         "dunlin",
-        lambda w, d: w.cover("eigrp", 4, port(d, "lo"), prefix("10.64.255.57/32"), 0),
+        lambda w, d: w.of("eigrp").cover(4, port(d, "lo"), prefix("10.64.255.57/32"), 0),
         lambda d: "lo" in covered("eigrp", d),
         True,
     ),
     "OSPF router ID": (
         "petrel",
-        lambda w, d: w.router_id("ospf", 4, address("10.0.0.9")),
+        lambda w, d: w.of("ospf").router_id(4, address("10.0.0.9")),
         lambda d: ospf(d).router_id.value,
         0x0A000009,
     ),
     "EIGRP router ID": (
         "knot",
-        lambda w, d: w.router_id("eigrp", 4, address("10.0.0.9")),
-        lambda d: d.routing.eigrp[0].router_id.value,
+        lambda w, d: w.of("eigrp").router_id(4, address("10.0.0.9")),
+        lambda d: d.routing.of(EigrpProcess)[0].router_id.value,
         0x0A000009,
     ),
     "BGP router ID": (
         "puffin",
-        lambda w, d: w.router_id("bgp", 4, address("10.0.0.9")),
-        lambda d: d.routing.bgp.router_id.value,
+        lambda w, d: w.of("bgp").router_id(4, address("10.0.0.9")),
+        lambda d: d.routing.one(BgpProcess).router_id.value,
         0x0A000009,
     ),
     "a stub area": (
         "puffin",
-        lambda w, d: w.area_kind(4, 2, "stub", True),
+        lambda w, d: w.speaks(OspfPart).area_kind(4, 2, "stub", True),
         lambda d: (ospf(d).areas[2].kind, ospf(d).areas[2].summaries),
         ("stub", True),
     ),
     "a stub area without summaries": (
         "puffin",
-        lambda w, d: w.area_kind(4, 2, "stub", False),
+        lambda w, d: w.speaks(OspfPart).area_kind(4, 2, "stub", False),
         lambda d: (ospf(d).areas[2].kind, ospf(d).areas[2].summaries),
         ("stub", False),
     ),
     "an area that takes part in no stub": (
         "puffin",
-        lambda w, d: w.area_kind(4, 2, "nssa", True),
+        lambda w, d: w.speaks(OspfPart).area_kind(4, 2, "nssa", True),
         lambda d: (ospf(d).areas[2].kind, len(ospf(d).areas[2].ranges)),
         ("nssa", 1),
     ),
     "OSPF redistributes": (
         "petrel",
-        lambda w, d: w.redistribute("ospf", 4, "static", LIKE),
+        lambda w, d: w.of("ospf").redistribute(4, "static", LIKE),
         lambda d: [(r.metric, r.route_map) for r in ospf(d).redistribute if r.protocol == "static"],
         [(7, "FLEET")],
     ),
     "RIP redistributes what is connected": (
         "petrel",
-        lambda w, d: w.redistribute("rip", 4, "connected", LIKE),
-        lambda d: [(r.protocol, r.metric, r.route_map) for r in d.routing.rip[0].redistribute],
+        lambda w, d: w.of("rip").redistribute(4, "connected", LIKE),
+        lambda d: [
+            (r.protocol, r.metric, r.route_map) for r in d.routing.of(RipProcess)[0].redistribute
+        ],
         [("connected", 7, "FLEET")],
     ),
     "RIP redistributes OSPF": (
         "petrel",
-        lambda w, d: w.redistribute("rip", 4, "ospf", None),
-        lambda d: [(r.protocol, r.metric, r.route_map) for r in d.routing.rip[0].redistribute],
+        lambda w, d: w.of("rip").redistribute(4, "ospf", None),
+        lambda d: [
+            (r.protocol, r.metric, r.route_map) for r in d.routing.of(RipProcess)[0].redistribute
+        ],
         [("ospf", None, None)],
     ),
     "EIGRP redistributes": (
         "knot",
-        lambda w, d: w.redistribute("eigrp", 4, "static", None),
-        lambda d: [r.protocol for r in d.routing.eigrp[0].redistribute],
+        lambda w, d: w.of("eigrp").redistribute(4, "static", None),
+        lambda d: [r.protocol for r in d.routing.of(EigrpProcess)[0].redistribute],
         ["static"],
     ),
     "BGP redistributes": (
         "puffin",
-        lambda w, d: w.redistribute("bgp", 4, "ospf", None),
-        lambda d: [r.protocol for r in d.routing.bgp.families[4].redistribute],
+        lambda w, d: w.of("bgp").redistribute(4, "ospf", None),
+        lambda d: [r.protocol for r in d.routing.one(BgpProcess).families[4].redistribute],
         ["ospf"],
     ),
     "OSPF announces a default": (
         "petrel",
-        lambda w, d: w.default_route("ospf", 4),
+        lambda w, d: w.of("ospf").default_route(4),
         lambda d: ospf(d).default.always,
         False,
     ),
     "RIP announces a default": (
         "booby",
-        lambda w, d: w.default_route("rip", 4),
-        lambda d: d.routing.rip[0].default is not None,
+        lambda w, d: w.of("rip").default_route(4),
+        lambda d: d.routing.of(RipProcess)[0].default is not None,
         True,
     ),
     "another system number": (
         "knot",
-        lambda w, d: w.system_number(65),
-        lambda d: ([p.number for p in d.routing.eigrp], covered("eigrp", d)),
+        lambda w, d: w.of("eigrp").whole_setting(4, "autonomous system", "65"),
+        lambda d: ([p.number for p in d.routing.of(EigrpProcess)], covered("eigrp", d)),
         ([65], {"eth0", "eth1"}),
     ),
     "weights": (
         "knot",
-        lambda w, d: w.weights((1, 1, 1, 0, 0)),
-        lambda d: d.routing.eigrp[0].weights,
+        lambda w, d: w.of("eigrp").whole_setting(4, "K values", "1 1 1 0 0"),
+        lambda d: d.routing.of(EigrpProcess)[0].weights,
         (1, 1, 1, 0, 0),
     ),
     "a neighbour's system": (
@@ -366,7 +371,7 @@ SAYINGS: dict[str, tuple[str, Say, Ask, object]] = {
     ),
     "a neighbour that may call": (
         "puffin",
-        lambda w, d: w.neighbour_setting(address("198.18.255.50"), "passive", None),
+        lambda w, d: w.speaks(BgpPart).neighbour_setting(address("198.18.255.50"), "passive", None),
         lambda d: peer(d, "198.18.255.50").passive,
         None,
     ),
@@ -402,9 +407,11 @@ SAYINGS: dict[str, tuple[str, Say, Ask, object]] = {
     ),
     "a neighbour at another address": (
         "puffin",
-        lambda w, d: w.rename_neighbour(address("203.0.113.10"), address("203.0.113.99")),
+        lambda w, d: w.speaks(BgpPart).rename_neighbour(
+            address("203.0.113.10"), address("203.0.113.99")
+        ),
         lambda d: (
-            sorted(str(n.address) for n in d.routing.bgp.neighbours),
+            sorted(str(n.address) for n in d.routing.one(BgpProcess).neighbours),
             peer(d, "203.0.113.99").remote_as.value,
             peer_family(d, "203.0.113.99").route_map_in.value,
         ),
@@ -412,9 +419,11 @@ SAYINGS: dict[str, tuple[str, Say, Ask, object]] = {
     ),
     "a neighbour like another": (
         "puffin",
-        lambda w, d: w.add_neighbour(address("203.0.113.99"), 65599, peer(d, "203.0.113.10")),
+        lambda w, d: w.speaks(BgpPart).add_neighbour(
+            address("203.0.113.99"), 65599, peer(d, "203.0.113.10")
+        ),
         lambda d: (
-            len(d.routing.bgp.neighbours),
+            len(d.routing.one(BgpProcess).neighbours),
             peer(d, "203.0.113.99").remote_as.value,
             peer_family(d, "203.0.113.99").route_map_out.value,
         ),
@@ -422,13 +431,13 @@ SAYINGS: dict[str, tuple[str, Say, Ask, object]] = {
     ),
     "a network of BGP": (
         "puffin",
-        lambda w, d: w.bgp_network(prefix("10.64.224.0/20")),
-        lambda d: [str(n.prefix) for n in d.routing.bgp.families[4].networks],
+        lambda w, d: w.of("bgp").announce(prefix("10.64.224.0/20")),
+        lambda d: [str(n.prefix) for n in d.routing.one(BgpProcess).families[4].networks],
         ["10.64.128.0/18", "10.64.192.0/20", "10.64.224.0/20"],
     ),
     "BGP on a router without it": (
         "petrel",
-        lambda w, d: w.start_bgp(
+        lambda w, d: w.speaks(BgpPart).start(
             65536,
             (
                 Peer(address("10.64.128.21"), 65536, None, None, None, True),
@@ -438,21 +447,21 @@ SAYINGS: dict[str, tuple[str, Say, Ask, object]] = {
             True,
         ),
         lambda d: (
-            d.routing.bgp.number,
-            d.routing.bgp.requires_policy.value,
+            d.routing.one(BgpProcess).number,
+            d.routing.one(BgpProcess).requires_policy.value,
             peer(d, "10.64.128.21").families[4].next_hop_self.value,
             peer(d, "203.0.113.1").remote_as.value,
             peer(d, "203.0.113.1").update_source.value in ("lo", "10.64.255.56"),
             peer(d, "203.0.113.1").password.value,
             peer(d, "203.0.113.1").multihop.value,
-            [str(n.prefix) for n in d.routing.bgp.families[4].networks],
+            [str(n.prefix) for n in d.routing.one(BgpProcess).families[4].networks],
         ),
         (65536, False, True, "65540", True, "<secret:0123456789ab>", 2, ["10.64.176.0/30"]),
     ),
     "no policy needed": (
         "puffin",
-        lambda w, d: w.no_external_policy(),
-        lambda d: d.routing.bgp.requires_policy.value,
+        lambda w, d: w.speaks(BgpPart).no_external_policy(),
+        lambda d: d.routing.one(BgpProcess).requires_policy.value,
         False,
     ),
     "an entry in front of a list": (

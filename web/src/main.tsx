@@ -7,6 +7,7 @@ import { AccountPage } from "./account/AccountPage";
 import { SignIn } from "./account/SignIn";
 import { Problem } from "./api/client";
 import { useSession, useSurveys } from "./api/queries";
+import { setProtocols } from "./ui/words";
 import { CaseList } from "./case/CaseList";
 import { CasePage } from "./case/CasePage";
 import { ReportPage } from "./case/ReportPage";
@@ -47,6 +48,7 @@ function App() {
   const session = useSession();
   if (session.isPending) return <Working what="Opening Trochos" />;
   if (session.error) return <Failed error={session.error} />;
+  setProtocols(session.data.protocols);
   if (!session.data.user) return <SignIn />;
   return (
     <Routes>

@@ -8,6 +8,7 @@ from collections.abc import Iterable, Sequence
 from typing import Any
 
 from ..core.forwarding.verdicts import WORDS
+from ..core.network.protocols import label
 
 _SEVERITY = {"breaks": "Breaks", "risks": "Risks", "notes": "Notes"}
 
@@ -41,10 +42,10 @@ def route_text(route: dict[str, Any]) -> str:
 
 def routes(document: dict[str, Any]) -> None:
     for device, families in document["devices"].items():
-        for family, label in (("ipv4", "IPv4"), ("ipv6", "IPv6")):
+        for family, shown in (("ipv4", "IPv4"), ("ipv6", "IPv6")):
             if not families[family]:
                 continue
-            _out(f"{device}, {label}")
+            _out(f"{device}, {shown}")
             rows = []
             for route in families[family]:
                 kind = route["protocol"] + (f", {route['type']}" if route["type"] else "")
@@ -196,9 +197,6 @@ def inspect(document: dict[str, Any]) -> None:
             )
 
 
-PROTOCOLS = {"ospf": "OSPF", "rip": "RIP", "eigrp": "EIGRP", "bgp": "BGP"}
-
-
 def neighbours(document: dict[str, Any]) -> None:
     """Every pair on a line; under one that does not work, its gates."""
     if not document["pairs"]:
@@ -206,7 +204,7 @@ def neighbours(document: dict[str, Any]) -> None:
         return
     for pair in document["pairs"]:
         left, right = pair["left"], pair["right"]
-        name = PROTOCOLS[pair["protocol"]] + (" (IPv6)" if pair["family"] == "ipv6" else "")
+        name = label(pair["protocol"]) + (" (IPv6)" if pair["family"] == "ipv6" else "")
         state = "works" if pair["works"] else f"fails at: {pair['first_failing']}"
         _out(f"{name}: {_end(left)} and {_end(right)}: {state}")
         if pair["works"]:

@@ -87,7 +87,6 @@ SPECTACULAR_SETTINGS = {
     "ENUM_NAME_OVERRIDES": {
         "JobStateEnum": ["working", "done"],
         "WorksEnum": ["yes", "no", "partly", "unknown"],
-        "RoutingProtocolEnum": ["ospf", "rip", "eigrp", "bgp"],
         "ProtocolEnum": ["icmp", "tcp", "udp"],
         "GatheringStateEnum": ["running", "storing", "done", "failed", "cancelled"],
         "StateEnum": "trochos.server.surveys.shapes.CASE_STATES",

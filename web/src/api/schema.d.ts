@@ -1703,6 +1703,15 @@ export interface components {
             made_at: string;
             made_by: string | null;
         };
+        Protocol: {
+            name: string;
+            /** @description what people call it */
+            title: string;
+            /** @description what it is called for IPv4 alone */
+            ipv4: string;
+            /** @description what it is called for IPv6 alone */
+            ipv6: string;
+        };
         /**
          * @description * `icmp` - icmp
          *     * `tcp` - tcp
@@ -1787,7 +1796,7 @@ export interface components {
             };
         };
         RelationShape: {
-            protocol: components["schemas"]["RoutingProtocolEnum"];
+            protocol: string;
             family: components["schemas"]["FamilyEnum"];
             left: components["schemas"]["SideShape"];
             right: components["schemas"]["SideShape"];
@@ -1843,14 +1852,6 @@ export interface components {
             why: string | null;
             lost_to: components["schemas"]["LesserRouteShape"] | null;
         };
-        /**
-         * @description * `ospf` - ospf
-         *     * `rip` - rip
-         *     * `eigrp` - eigrp
-         *     * `bgp` - bgp
-         * @enum {string}
-         */
-        RoutingProtocolEnum: "ospf" | "rip" | "eigrp" | "bgp";
         RungShape: {
             what: string;
             target: string;
@@ -1865,6 +1866,7 @@ export interface components {
         };
         Session: {
             user: components["schemas"]["User"] | null;
+            protocols: components["schemas"]["Protocol"][];
         };
         SeverityCountShape: {
             breaks: number;

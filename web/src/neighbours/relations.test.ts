@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
 
+import { setProtocols } from "../ui/words";
 import { endName, familyProtocol, groupRelations, relationKey, relationLabel, type Relation } from "./relations";
 
 function pair(left: string, right: string, failing: string | null): Relation {
@@ -23,6 +24,7 @@ describe("relations", () => {
 
   it("names ends and protocols, and tells pairs apart", () => {
     expect(endName({ device: "gull", interface: null })).toBe("gull");
+    setProtocols([{ name: "rip", title: "RIP", ipv4: "RIP", ipv6: "RIPng" }]);
     expect(familyProtocol({ protocol: "rip", family: "ipv6" })).toBe("RIPng");
     expect(relationKey(pair("a", "b", null))).not.toBe(relationKey(pair("a", "c", null)));
   });

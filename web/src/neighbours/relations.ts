@@ -1,17 +1,16 @@
 import type { Shapes } from "../api/client";
+import { protocolName } from "../ui/words";
 
 export type Relation = Shapes["RelationShape"];
 
-const NAMES = { ospf: ["OSPF", "OSPFv3"], rip: ["RIP", "RIPng"], eigrp: ["EIGRP", "EIGRP v6"], bgp: ["BGP", "BGP v6"] } as const;
-
 /** The protocol as people call it, per address family. */
 export function familyProtocol(pair: Pick<Relation, "protocol" | "family">): string {
-  return NAMES[pair.protocol][pair.family === "ipv4" ? 0 : 1];
+  return protocolName(pair.protocol, pair.family);
 }
 
-/** The same, and whether the two meet on a link or, as OSPF allows, across an area. */
+/** The same, and whether the two meet on a link or across an area. */
 export function relationName(pair: Relation): string {
-  const crossing = pair.protocol === "ospf" && pair.left.interface === null;
+  const crossing = pair.gates.some((gate) => gate.gate === "transit area" || gate.gate === "virtual link");
   return crossing ? `${familyProtocol(pair)} virtual link` : familyProtocol(pair);
 }
 

@@ -25,19 +25,24 @@ export const VERDICT_WORDS: Record<Verdict, string> = {
   unknown: "unknown",
 };
 
-const PROTOCOLS: Record<string, string> = {
-  connected: "connected",
-  local: "own address",
-  static: "static",
-  kernel: "kernel",
-  rip: "RIP",
-  ospf: "OSPF",
-  eigrp: "EIGRP",
-  bgp: "BGP",
-};
+export type Protocol = Shapes["Protocol"];
+
+let protocols: Protocol[] = [];
+
+/** The routing protocols that the server computes, as the session lists them. */
+export function setProtocols(found: Protocol[]): void {
+  protocols = found;
+}
+
+/** What a protocol is called, for one address family if that is given. */
+export function protocolName(name: string, family?: "ipv4" | "ipv6"): string {
+  const found = protocols.find((protocol) => protocol.name === name);
+  if (!found) return name === "local" ? "own address" : name;
+  return family ? found[family] : found.title;
+}
 
 export function protocolWords(route: Pick<Route, "protocol" | "type">): string {
-  const name = PROTOCOLS[route.protocol] ?? route.protocol;
+  const name = protocolName(route.protocol);
   return route.type ? `${name}, ${route.type}` : name;
 }
 

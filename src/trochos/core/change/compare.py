@@ -75,14 +75,9 @@ def _facts(device: Device | None) -> dict[str, str]:
         return out
     for number, family in enumerate(("IPv4", "IPv6")):
         out[f"forwards {family}"] = "yes" if device.forwarding[number] else "no"
-    routing = device.routing
-    runs = [
-        *(f"OSPF version {p.version}" for p in routing.ospf),
-        *("RIP" if p.family == 4 else "RIPng" for p in routing.rip),
-        *(f"EIGRP {p.number}" for p in routing.eigrp),
-        *((f"BGP {routing.bgp.number}",) if routing.bgp is not None else ()),
-    ]
-    out["runs"] = ", ".join(sorted(runs)) or "no routing protocol"
+    out["runs"] = (
+        ", ".join(sorted(p.title for p in device.routing.processes)) or "no routing protocol"
+    )
     ways: dict[str, list[str]] = {}
     for route in device.statics:
         words = [str(part) for part in (route.gateway, route.interface, route.special) if part]

@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from ..network.edits import EditError, TextEdit
+from ..readers.protocols import FRR as ROWS
 
 
 class Line(NamedTuple):
@@ -22,12 +23,14 @@ class Line(NamedTuple):
     origin: int | None
 
 
+# What opens the sections of routing protocols.
+_WORDS = [reader.word for row in ROWS for reader in row.readers()]
 _OPENERS = re.compile(
     r"(?:interface|router|route-map|vrf|key chain|line|pbr-map|nexthop-group|bfd|rpki)\b"
 )
 _INNER = re.compile(r"(?:address-family|key \d+|profile|peer)\b")
 _TOP = re.compile(
-    r"(?:interface|router (?:ospf6?|bgp|ripng|rip|eigrp|isis|babel|pim)"
+    r"(?:interface|router (?:" + "|".join((*_WORDS, "isis", "babel", "pim")) + r")"
     r"|route-map \S+ (?:permit|deny)|vrf|key chain|line|hostname|frr|log|service|password|enable"
     r"|(?:no )?ip(?:v6)? (?:route|prefix-list|forwarding|nht|protocol|access-list|as-path"
     r"|community-list|router-id)|access-list|bgp (?:as-path|community-list"
@@ -117,16 +120,8 @@ _SLOTS: tuple[tuple[str, str], ...] = (
     ("", r"(bgp (?:as-path access-list|community-list \S+|large-community-list \S+) \S+ seq \d+) "),
     ("interface", r"(description|bandwidth|mtu) "),
     ("interface", r"(shutdown)$"),
-    ("interface", r"(ip ospf message-digest-key \d+) "),
-    ("interface", r"(ip(?:v6)? (?:ospf6?) (?:authentication-key|\S+))"),
-    (
-        "interface",
-        r"(ip rip (?:send|receive) version|ip rip authentication (?:mode|string|key-chain))",
-    ),
-    ("interface", r"(ip authentication (?:mode|key-chain) eigrp \d+)"),
-    ("interface", r"(ip (?:hello-interval|hold-time) eigrp \d+)"),
-    ("interface", r"(delay|eigrp bandwidth) "),
-    ("router", r"((?:ospf|ospf6|bgp|eigrp) router-id|router-id) "),
+    *(("interface", slot) for row in ROWS for slot in row.slots),
+    ("router", rf"((?:{'|'.join(_WORDS)}) router-id|router-id) "),
     ("router", r"(network \S+)(?: area \S+)?$"),
     ("router", r"(redistribute \S+)"),
     ("router", r"(default-information originate)"),
@@ -138,7 +133,10 @@ _SLOTS: tuple[tuple[str, str], ...] = (
         r"(area \S+ virtual-link \S+(?: (?:authentication-key|message-digest-key \S+"
         r"|authentication))?)",
     ),
-    ("router", r"(auto-cost reference-bandwidth|timers \S+|distance (?:bgp|eigrp|ospf)) "),
+    (
+        "router",
+        r"(auto-cost reference-bandwidth|timers \S+|distance (?:" + "|".join(_WORDS) + r")) ",
+    ),
     (
         "router",
         r"(neighbor \S+ (?:remote-as|update-source|password|ebgp-multihop|ttl-security hops"

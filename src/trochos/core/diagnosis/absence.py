@@ -13,14 +13,11 @@ from collections.abc import Iterator
 
 from ..network.addressing import Prefix
 from ..network.facts import Device, Source
-from ..network.routing import EigrpProcess, OspfProcess, RipProcess
-from ..protocols.bgp.speakers import BgpFamilySpeakers
+from ..network.protocols import by_sessions, label
 from ..protocols.gates import NOTHING, Judged, Relation
-from ..protocols.ospf.speakers import OspfSpeakers
 from ..protocols.routes import Route
 from ..protocols.tables import Tables
 
-NAMES = {"ospf": "OSPF", "rip": "RIP", "eigrp": "EIGRP", "bgp": "BGP"}
 Statement = tuple[str, str, tuple[Source, ...]]
 """(device, sentence, evidence)."""
 
@@ -28,7 +25,7 @@ Statement = tuple[str, str, tuple[Source, ...]]
 def relation_sentence(relation: Relation) -> str:
     """One sentence that says why two ends are not neighbours."""
     gate = relation.first_failing
-    name = NAMES[relation.protocol]
+    name = label(relation.protocol)
     left, right = relation.left, relation.right
     if gate is None:
         return f"{left.device} and {right.device} are {name} neighbours."
@@ -107,7 +104,7 @@ class Absence:
 
     @staticmethod
     def _kind(route: Route) -> str:
-        name = NAMES.get(route.protocol, route.protocol)
+        name = label(route.protocol)
         return f"{name}, {route.type}" if route.type else name
 
     def _between(
@@ -116,7 +113,7 @@ class Absence:
         relations = [
             r
             for r in self.relations.get(frozenset((holder, lacking)), [])
-            if r.family == prefix.family or r.protocol == "bgp"
+            if r.family == prefix.family or r.carries_both
         ]
         failing = [r for r in relations if not r.works]
         for relation in failing:
@@ -132,64 +129,34 @@ class Absence:
                 yield found
                 return
         if not working:
-            runs_here, runs_there = self._protocols(holder), self._protocols(lacking)
-            shared = sorted(runs_here & runs_there)
+            here, there = (self.devices[name].routing.protocols() for name in (holder, lacking))
+            shared = sorted(set(here) & set(there))
             if shared:
-                names = " and ".join(NAMES[p] for p in shared)
+                names = " and ".join(label(p) for p in shared)
                 says = f"{holder} and {lacking} both run {names}, but not with each other."
             else:
                 says = f"{holder} and {lacking} exchange no routes."
             yield lacking, says, ()
-
-    def _protocols(self, device: str) -> set[str]:
-        routing = self.devices[device].routing
-        found = {
-            "ospf": routing.ospf,
-            "rip": routing.rip,
-            "eigrp": routing.eigrp,
-            "bgp": routing.bgp,
-        }
-        return {name for name, process in found.items() if process}
 
     def _not_passed(
         self, protocol: str, holder: str, lacking: str, prefix: Prefix, route: Route
     ) -> Statement | None:
         """Why a working relation does not carry the prefix."""
         for speakers in self.tables.speakers:
-            if isinstance(speakers, BgpFamilySpeakers) and protocol == "bgp":
-                if speakers.family != prefix.family:
-                    continue
-                refusal = speakers.whole.why_not_told(prefix.family, holder, lacking, prefix)
-                if refusal is not None:
-                    says = f"{holder} and {lacking} are BGP neighbours, but {refusal.why}."
-                    return lacking, says, refusal.sources
-            if isinstance(speakers, OspfSpeakers) and protocol == "ospf":
-                if speakers.family != prefix.family or holder not in speakers.domain.routers:
-                    continue
-                for number in self._areas_between(speakers, holder, lacking):
-                    refusal = speakers.domain.why_not_passed(holder, prefix, number)
-                    if refusal is not None:
-                        return (
-                            holder,
-                            f"{holder} does not pass it on: {refusal.why}.",
-                            (refusal.sources),
-                        )
+            if speakers.protocol == protocol and speakers.family == prefix.family:
+                untold = speakers.why_not_told(prefix, holder, lacking)
+                if untold is not None:
+                    return untold
         if route.protocol != protocol:
             return self._not_announced(protocol, holder, prefix, route)
         return None
 
-    @staticmethod
-    def _areas_between(speakers: OspfSpeakers, left: str, right: str) -> list[int]:
-        mine = set(speakers.domain.routers[left].areas)
-        other = speakers.domain.routers.get(right)
-        return sorted(mine & set(other.areas)) if other is not None else []
-
     def _not_announced(self, protocol: str, holder: str, prefix: Prefix, route: Route) -> Statement:
         """The holder has it from elsewhere and does not announce it in this protocol."""
-        name = NAMES[protocol]
-        process = self._process(protocol, holder, prefix.family)
-        statements = getattr(process, "redistribute", ())
-        for statement in statements:
+        name = label(protocol)
+        running = self.devices[holder].routing.called(protocol, prefix.family)
+        process = running[0] if running and not by_sessions(protocol) else None
+        for statement in process.redistributes(prefix.family) if process is not None else ():
             if statement.protocol == route.protocol:
                 says = (
                     f"{holder} announces its {route.protocol} routes into {name}, but not {prefix}"
@@ -213,16 +180,3 @@ class Absence:
         if where is not None:
             lines = (where._replace(line=None, text=text, missing=True, after=where.line),)
         return holder, says, (*lines, *route.because)
-
-    def _process(
-        self, protocol: str, device: str, family: int
-    ) -> OspfProcess | RipProcess | EigrpProcess | None:
-        routing = self.devices[device].routing
-        processes: list[OspfProcess | RipProcess | EigrpProcess] = []
-        if protocol == "ospf":
-            processes += routing.ospf
-        elif protocol == "rip":
-            processes += routing.rip
-        elif protocol == "eigrp":
-            processes += routing.eigrp
-        return next((p for p in processes if p.family == family), None)

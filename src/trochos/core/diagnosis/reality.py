@@ -10,11 +10,11 @@ from typing import NamedTuple
 
 from ..network.addressing import Prefix
 from ..network.facts import Device, End, GatheredRoute
+from ..network.protocols import names
 from ..protocols.routes import Route
 from ..protocols.tables import Tables
 
 SAME, MISSING, EXTRA, DIFFERENT = "same", "missing", "extra", "different"
-_NEIGHBOURLY = ("rip", "ospf", "eigrp", "bgp")
 
 
 class Compared(NamedTuple):
@@ -101,14 +101,14 @@ def _reason(
         if interface is not None and not tables.links.is_up(End(device.name, interface.name)):
             return f"{port} is down now, and was up when the device was asked"
     if theirs is not None and mine is None:
-        if theirs.protocol in _NEIGHBOURLY:
+        if theirs.protocol in names():
             unread = sorted(d.name for d in tables.network.devices if d.role == "unread")
             if unread:
                 return f"it may have learned it from {unread[0]}, which could not be read"
             return "it may have learned it from a neighbour that the survey does not hold"
         if theirs.protocol in ("static", "kernel"):
             return "it was entered on the device and does not stand in its configuration"
-    if mine is not None and theirs is None and mine.protocol in _NEIGHBOURLY:
+    if mine is not None and theirs is None and mine.protocol in names():
         return "the device was asked before its neighbours had told it, or they had stopped"
     if mine is not None and theirs is not None and mine.protocol != theirs.protocol:
         return f"the device prefers what {theirs.protocol} told it"

@@ -6,9 +6,10 @@ from ..forwarding.step import Forwarding
 from ..forwarding.walk import Packet, walk
 from ..network.addressing import Address, Prefix
 from ..network.facts import Source
+from ..network.protocols import find, label
 from ..protocols.routes import Route
 from ..protocols.tables import Tables
-from .absence import NAMES, Absence
+from .absence import Absence
 
 _VERBS = {"connected": "is connected to", "local": "owns", "static": "has a static route to"}
 
@@ -31,10 +32,10 @@ def describe(device: str, route: Route) -> str:
         else:
             ways.append(f"through {hop.address} on {hop.interface}")
     via = f" (configured as {', '.join(str(a) for a in route.via)})" if route.via else ""
-    name = NAMES.get(route.protocol, route.protocol)
+    name = label(route.protocol)
     article = "an" if name[0] in "OEae" else "a"
     kind = f" ({route.type}, metric {route.metric})" if route.type else ""
-    if route.protocol == "rip":
+    if not route.type and find(route.protocol) is not None:
         kind = f" (metric {route.metric})"
     return (
         f"{device} has {article} {name} route to {route.prefix}{kind}, {' and '.join(ways)}{via}."

@@ -10,6 +10,8 @@ and go for ever on real routers, and is remembered in `torn`.
 from __future__ import annotations
 
 from ..network.facts import Device, End, Interface, Network
+from ..network.ospf import OspfProcess
+from ..network.protocols import has_areas
 from ..protocols.shared import with_holders
 from ..protocols.tables import Tables, compute_tables
 from .step import Forwarding
@@ -68,7 +70,7 @@ def _may_carry(device: Device, interface: Interface) -> bool:
     Whether such a tunnel carries changes no table, so it is not worth a second computation.
     """
     routing = device.routing
-    if routing.rip or routing.eigrp or not interface.addresses:
+    if any(not has_areas(p.protocol) for p in routing.processes) or not interface.addresses:
         return True
     return any(
         interface.name in process.interfaces
@@ -77,5 +79,5 @@ def _may_carry(device: Device, interface: Interface) -> bool:
             or any(statement.prefix.contains(fact.address) for fact in interface.addresses)
             for statement in process.networks
         )
-        for process in routing.ospf
+        for process in routing.of(OspfProcess)
     )

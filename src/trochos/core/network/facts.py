@@ -8,11 +8,11 @@ neither knows the other. Everything here is frozen: a changed network is a new o
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import NamedTuple
+from functools import cache
+from typing import Any, NamedTuple, TypeVar
 
 from .addressing import Address, InterfaceAddress, Prefix
 from .filters import NO_SERVICES, Chain, ReversePath, Services
-from .habits import BgpHabits, EigrpHabits, OspfHabits, RipHabits
 from .policy import NO_POLICY, Policy
 from .routing import NO_ROUTING, Routing
 from .rules import Rule
@@ -203,6 +203,14 @@ class Unmodelled(NamedTuple):
         return f"what {self.source.device} tells others may differ ({self.why})"
 
 
+H = TypeVar("H")
+
+
+@cache
+def _standard(kind: type[Any]) -> Any:
+    return kind()
+
+
 @dataclass(frozen=True, slots=True)
 class Profile:
     """How a kind of device behaves where standards leave it open or it deviates."""
@@ -221,10 +229,17 @@ class Profile:
     only that one counts (FRR 8.4, seen on real routers)."""
     answers_arp_for_all: bool = True
     """ARP requests are answered for any own address, whatever interface holds it."""
-    ospf: OspfHabits = field(default_factory=OspfHabits)
-    rip: RipHabits = field(default_factory=RipHabits)
-    eigrp: EigrpHabits = field(default_factory=EigrpHabits)
-    bgp: BgpHabits = field(default_factory=BgpHabits)
+    habits: tuple[object, ...] = ()
+    """What it does otherwise than a protocol's standard, one object per protocol."""
+
+    def habit(self, kind: type[H]) -> H:
+        """How it fills in what one protocol's standard leaves open, such as
+        `habit(OspfHabits)`: the standard's own defaults if nothing is known."""
+        for held in self.habits:
+            if isinstance(held, kind):
+                return held
+        standard: H = _standard(kind)  # type: ignore[arg-type]
+        return standard
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,6 +14,7 @@ from dataclasses import dataclass, fields, is_dataclass
 from functools import cache
 from typing import Any, Self
 
+from ..network.addressing import Prefix
 from ..network.facts import Device, End, Network
 from ..network.source import Source
 from .links import Links
@@ -134,6 +135,7 @@ class Told(ABC):
     The same news gets the same answer, also that of the computation before a change.
     """
 
+    protocol: str
     family: int
 
     def __init__(self) -> None:
@@ -145,6 +147,11 @@ class Told(ABC):
         other = copy(self)
         other.given, other._earlier = [], self.given
         return other
+
+    def why_not_told(self, prefix: Prefix, holder: str, other: str) -> Any:
+        """Why a router does not tell a working neighbour of a prefix: None where nothing but
+        its tables decides what it tells."""
+        return None
 
     @abstractmethod
     def told(self, tables: Mapping[TableKey, Table]) -> object:

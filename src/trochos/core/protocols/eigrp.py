@@ -14,16 +14,19 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from ..network.addressing import Address, Prefix
+from ..network.eigrp import NAMED, EigrpHabits, EigrpInterface, EigrpProcess
 from ..network.facts import AddressFact, Device, End, Interface, Network, Unmodelled
-from ..network.routing import EigrpInterface, EigrpProcess, Number, Redistribution
+from ..network.mends import Mend, Say, Setting
+from ..network.routing import Number, Redistribution
 from ..network.source import Source
 from . import vectors
 from .again import Told
 from .filters import Filters, Flow, any_filters, lets_pass
-from .gates import Gate, Judged, Reading, Relation, Side, judge
+from .gates import FILTERED, Gate, Judged, Reading, Relation, Side, judge
 from .identity import link_local, router_id, statement_covers
 from .links import Links
 from .policy import Attributes, apply_route_map
+from .protocol import RoutingProtocol
 from .rip import classful
 from .routes import NextHop, Origin, Route, Table
 
@@ -116,13 +119,13 @@ def composite(weights: tuple[int, ...], vector: Vector) -> int:
 def _weights(process: EigrpProcess, device: Device) -> tuple[int, ...]:
     given = process.weights
     if given is None:
-        return device.profile.eigrp.weights
+        return device.profile.habit(EigrpHabits).weights
     return (*given, 0, 0, 0, 0, 0)[:6]
 
 
 def ends_of(device: Device, process: EigrpProcess, links: Links) -> list[EigrpEnd]:
     """All interfaces of a router, whether they take part or not."""
-    habits = device.profile.eigrp
+    habits = device.profile.habit(EigrpHabits)
     identity = router_id(device, process.router_id, links)
     out = []
     for interface in device.interfaces:
@@ -212,26 +215,56 @@ def _unheard(left: EigrpEnd, right: EigrpEnd) -> tuple[str, str]:
     return DOWN, DOWN
 
 
+def _same_system(end: EigrpEnd, other: EigrpEnd) -> Mend:
+    number = str(other.process.number)
+    words = f"put EIGRP into autonomous system {number}"
+    return Say(words, (Setting("autonomous system", number, whole=True),))
+
+
+def _same_weights(end: EigrpEnd, other: EigrpEnd) -> Mend:
+    words = f"use the K values of {other.device}"
+    if other.process.weights is None:
+        lines = (end.process.weights_source,) if end.process.weights_source else ()
+        return Say(words, gone=lines)
+    values = " ".join(str(k) for k in other.weights)
+    return Say(words, (Setting("K values", values, whole=True),))
+
+
 GATES: tuple[Gate[EigrpEnd], ...] = (
-    Gate("line", vectors.line, vectors.both, stuck=_unheard),
-    Gate("enabled", vectors.enabled, vectors.both, stuck=_unheard),
-    Gate("not passive", _passive, lambda a, b: not a.value and not b.value, stuck=_unheard),
-    Gate("filter", lets_pass(OWN), vectors.both, stuck=_unheard, applies=any_filters),
+    Gate("line", vectors.line, vectors.both, stuck=_unheard, no_mend=vectors.NO_LINE),
+    Gate("enabled", vectors.enabled, vectors.both, stuck=_unheard, mend=vectors.take_in),
+    Gate(
+        "not passive",
+        _passive,
+        lambda a, b: not a.value and not b.value,
+        stuck=_unheard,
+        mend=vectors.speak,
+    ),
+    Gate(
+        "filter",
+        lets_pass(OWN),
+        vectors.both,
+        stuck=_unheard,
+        applies=any_filters,
+        no_mend=FILTERED,
+    ),
     Gate(
         "subnet",
         vectors.subnet,
         vectors.same_subnet,
         stuck=_unheard,
         applies=lambda a, b: a.process.family == 4,
+        mend=vectors.into_subnet,
     ),
-    Gate("autonomous system", _number, stuck=_unheard),
-    Gate("K values", _metric_weights, stuck=_unheard),
-    Gate("authentication type", _authentication, stuck=_unheard),
+    Gate("autonomous system", _number, stuck=_unheard, mend=_same_system),
+    Gate("K values", _metric_weights, stuck=_unheard, mend=_same_weights),
+    Gate("authentication type", _authentication, stuck=_unheard, mend=vectors.same_keys),
     Gate(
         "authentication key",
         _secret,
         stuck=_unheard,
         applies=lambda a, b: bool(a.settings.authentication and b.settings.authentication),
+        mend=vectors.same_keys,
     ),
 )
 
@@ -239,12 +272,14 @@ GATES: tuple[Gate[EigrpEnd], ...] = (
 class EigrpSpeakers(Told):
     """EIGRP of one family over the whole network, as the scheduler sees it."""
 
+    protocol = EigrpProcess.protocol
+
     def __init__(self, network: Network, links: Links, family: int) -> None:
         super().__init__()
         self.family = family
         self.routers: dict[tuple[str, int], Router] = {}
         for device in network.devices:
-            for process in device.routing.eigrp:
+            for process in device.routing.of(EigrpProcess):
                 if process.family == family:
                     router = Router(device, process, ends_of(device, process, links))
                     self.routers[router.key] = router
@@ -260,10 +295,10 @@ class EigrpSpeakers(Told):
 
     def least_distance(self, device: Device) -> int | None:
         """The smallest distance that its routes could have on a device; None without it."""
-        usual = device.profile.eigrp.distance_internal
+        usual = device.profile.habit(EigrpHabits).distance_internal
         found = [
             min(process.distance or (usual,))
-            for process in device.routing.eigrp
+            for process in device.routing.of(EigrpProcess)
             if process.family == self.family
         ]
         return min(found, default=None)
@@ -320,7 +355,7 @@ class EigrpSpeakers(Told):
         return self._converge(told)
 
     def _own(self, router: Router, table: Table) -> dict[Prefix, Held]:
-        process, habits = router.process, router.device.profile.eigrp
+        process, habits = router.process, router.device.profile.habit(EigrpHabits)
         name = router.device.name
         out: dict[Prefix, Held] = {}
         if not habits.ignores_redistribution:
@@ -395,7 +430,7 @@ class EigrpSpeakers(Told):
         out: dict[str, list[Route]] = defaultdict(list)
         for key, known in state.items():
             router = self.routers[key]
-            habits = router.device.profile.eigrp
+            habits = router.device.profile.habit(EigrpHabits)
             internal, external = router.process.distance or (
                 habits.distance_internal,
                 habits.distance_external,
@@ -459,7 +494,7 @@ class EigrpSpeakers(Told):
                 new = Held(total, vector, (), held.origin, False, held.external)
                 offers[prefix].append((total, held.metric, hop, new))
         out = dict(local)
-        habits = router.device.profile.eigrp
+        habits = router.device.profile.habit(EigrpHabits)
         variance = process.variance.value if process.variance else 1
         limit = process.max_paths.value if process.max_paths else habits.max_paths
         for prefix, found in offers.items():
@@ -489,7 +524,7 @@ class EigrpSpeakers(Told):
         """What a process sends out of one interface."""
         out: list[tuple[Prefix, Held]] = []
         name = speaker.interface.name
-        ignores = router.device.profile.eigrp.ignores_summaries
+        ignores = router.device.profile.habit(EigrpHabits).ignores_summaries
         summaries = () if ignores else self._summaries(router, speaker)
         split = speaker.settings.split_horizon
         splits = split is None or split.value
@@ -531,7 +566,7 @@ class EigrpSpeakers(Told):
 
     def _discards(self, router: Router, known: dict[Prefix, Held]) -> list[tuple[Prefix, Held]]:
         """A router that summarises holds a discard route for the summary (section 4.6)."""
-        if router.device.profile.eigrp.ignores_summaries:
+        if router.device.profile.habit(EigrpHabits).ignores_summaries:
             return []
         out: dict[Prefix, Held] = {}
         for end in router.ends:
@@ -563,3 +598,17 @@ def _stub_allows(router: Router, held: Held) -> bool:
 def _side(end: EigrpEnd, up: bool) -> Side:
     address = str(end.address) if end.address is not None else None
     return Side(end.device, end.interface.name, address, UP if up else DOWN, UP)
+
+
+def _busy(device: Device, process: EigrpProcess, links: Links) -> set[str]:
+    ends = ends_of(device, process, links)
+    return {end.interface.name for end in ends if end.enabled is not None}
+
+
+EIGRP = RoutingProtocol(
+    NAMED,
+    lambda network, links, families: [EigrpSpeakers(network, links, f) for f in families],
+    GATES,
+    busy=_busy,
+    packets=OWN,
+)

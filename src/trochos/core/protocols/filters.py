@@ -35,6 +35,7 @@ from ..network.filters import (
     Match,
     Range,
 )
+from ..network.protocols import by_packets
 from .gates import Reading
 
 EPHEMERAL: Range = (32768, 60999)
@@ -48,12 +49,10 @@ _NUMBERS = {
     "17": "udp",
     "47": "gre",
     "58": "icmpv6",
-    "88": "eigrp",
-    "89": "ospf",
     "ipv6-icmp": "icmpv6",
     "ospfigp": "ospf",
     "ipencap": "ipip",
-}
+} | {str(number): name for number, name in by_packets().items()}
 
 
 class Flow(NamedTuple):

@@ -13,9 +13,12 @@ from dataclasses import dataclass, field
 from typing import Any, Generic, TypeVar
 
 from ..network.addressing import FAMILY_NAMES
+from ..network.mends import Mend
 from ..network.source import Source
 
 NEIGHBOUR, ROUTES, NOTHING = "neighbour", "routes", "nothing"
+
+FILTERED = "whoever filters lets the protocol pass: that is the mend of filters, for any protocol"
 
 E = TypeVar("E")
 
@@ -39,6 +42,8 @@ class Gate(Generic[E]):
 
     `read(end, other)` gives the end's reading. `agree(left, right)` compares two readings;
     by default they must be equal. `stuck` gives the states of (left, right) if it fails.
+    `mend(end, other)` says what would make the end fit the other: None if nothing at this end
+    does. A gate that has no mend says why, in `no_mend`.
     """
 
     name: str
@@ -47,6 +52,8 @@ class Gate(Generic[E]):
     stops: str = NEIGHBOUR
     stuck: Callable[[E, E], tuple[str, str]] | None = None
     applies: Callable[[E, E], bool] = lambda left, right: True
+    mend: Callable[[E, E], Mend | None] | None = None
+    no_mend: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 from ..network.addressing import Address, Prefix, host_prefix, parse_address
 from ..network.patterns import pattern
 from ..network.policy import Clause, Policy, PrefixRule, TextRule
+from ..network.protocols import computed_as
 from ..network.source import Source
 
 _MAX_STEPS = 1000
@@ -207,7 +208,7 @@ def _matches(policy: Policy, clause: Clause, route: Attributes) -> bool:
     if what == "peer":
         return route.peer is not None and route.peer == parse_address(first)
     if what == "source-protocol":
-        return route.protocol == {"ospf6": "ospf", "ripng": "rip"}.get(first, first)
+        return route.protocol == computed_as(first)
     return False
 
 

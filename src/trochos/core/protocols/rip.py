@@ -14,15 +14,18 @@ from typing import NamedTuple
 
 from ..network.addressing import Address, Prefix, prefix_of
 from ..network.facts import AddressFact, Device, End, Interface, Network, Unmodelled
-from ..network.routing import Redistribution, RipInterface, RipProcess, RouteFilter
+from ..network.mends import Mend, Say, Setting
+from ..network.rip import NAMED, RipHabits, RipInterface, RipProcess
+from ..network.routing import Redistribution, RouteFilter
 from ..network.source import Source
 from . import vectors
 from .again import Told
 from .filters import Filters, Flow, any_filters, lets_pass, on_own_packets
-from .gates import NOTHING, ROUTES, Gate, Judged, Reading, Relation, Side, judge
+from .gates import FILTERED, NOTHING, ROUTES, Gate, Judged, Reading, Relation, Side, judge
 from .identity import link_local, statement_covers
 from .links import Links
 from .policy import Attributes, apply_route_map, filter_permits
+from .protocol import RoutingProtocol
 from .routes import NextHop, Origin, Route, Table
 
 INFINITY = 16
@@ -84,7 +87,7 @@ class Router:
 def ends_of(device: Device, process: RipProcess, links: Links) -> list[RipEnd]:
     """All interfaces of a router, whether they take part or not."""
     out = []
-    habits = device.profile.rip
+    habits = device.profile.habit(RipHabits)
     for interface in device.interfaces:
         settings = process.interfaces.get(interface.name) or RipInterface(interface.name)
         end = End(device.name, interface.name)
@@ -191,15 +194,55 @@ def _authenticated(left: RipEnd, right: RipEnd) -> bool:
     return words[0] is not None and words[1] is not None and words[0].value == words[1].value
 
 
+def _same_version(end: RipEnd, other: RipEnd) -> Mend | None:
+    """What the other end says of versions, where it says it: of its interface, else at all."""
+    settings: list[Setting] = []
+    gone: list[Source] = []
+    for what in ("receive", "send"):
+        mine, theirs = getattr(end.settings, what), getattr(other.settings, what)
+        if mine is not None and theirs is None:
+            gone.append(mine.source)
+        elif theirs is not None and mine is None:
+            settings.append(Setting(what, theirs.value))
+    own, given = end.process.version, other.process.version
+    if not settings and not gone:
+        if own is not None and given is None:
+            gone.append(own.source)
+        elif given is not None and (own is None or own != given):
+            settings.append(Setting("version", str(given.value), whole=True))
+    if not settings and not gone:
+        return None
+    words = f"speak the same version on {end.interface.name} as {other.device}"
+    return Say(words, tuple(settings), tuple(gone))
+
+
 GATES: tuple[Gate[RipEnd], ...] = (
-    Gate("line", vectors.line, vectors.both),
-    Gate("enabled", vectors.enabled, vectors.both),
-    Gate("subnet", vectors.subnet, vectors.same_subnet, applies=lambda a, b: a.process.family == 4),
-    Gate("not passive", _passive, lambda a, b: not a.value and not b.value, stops=ROUTES),
-    Gate("filter", lets_pass(OWN), vectors.both, applies=any_filters),
-    Gate("version", _versions, _versions_fit, applies=lambda a, b: a.process.family == 4),
-    Gate("authentication type", _mode),
-    Gate("authentication key", _secret, applies=_authenticated),
+    Gate("line", vectors.line, vectors.both, no_mend=vectors.NO_LINE),
+    Gate("enabled", vectors.enabled, vectors.both, mend=vectors.take_in),
+    Gate(
+        "subnet",
+        vectors.subnet,
+        vectors.same_subnet,
+        applies=lambda a, b: a.process.family == 4,
+        mend=vectors.into_subnet,
+    ),
+    Gate(
+        "not passive",
+        _passive,
+        lambda a, b: not a.value and not b.value,
+        stops=ROUTES,
+        mend=vectors.speak,
+    ),
+    Gate("filter", lets_pass(OWN), vectors.both, applies=any_filters, no_mend=FILTERED),
+    Gate(
+        "version",
+        _versions,
+        _versions_fit,
+        applies=lambda a, b: a.process.family == 4,
+        mend=_same_version,
+    ),
+    Gate("authentication type", _mode, mend=vectors.same_keys),
+    Gate("authentication key", _secret, applies=_authenticated, mend=vectors.same_keys),
 )
 
 
@@ -226,12 +269,14 @@ def _hears(listener: RipEnd, speaker: RipEnd, gates: list[Judged]) -> bool:
 class RipSpeakers(Told):
     """RIP of one family over the whole network, as the scheduler sees it."""
 
+    protocol = RipProcess.protocol
+
     def __init__(self, network: Network, links: Links, family: int) -> None:
         super().__init__()
         self.family = family
         self.routers: dict[str, Router] = {}
         for device in network.devices:
-            for process in device.routing.rip:
+            for process in device.routing.of(RipProcess):
                 if process.family == family:
                     ends = ends_of(device, process, links)
                     self.routers[device.name] = Router(device, process, ends)
@@ -249,9 +294,13 @@ class RipSpeakers(Told):
     def least_distance(self, device: Device) -> int | None:
         """The smallest distance that its routes could have on a device; None without it."""
         found = []
-        for process in device.routing.rip:
+        for process in device.routing.of(RipProcess):
             if process.family == self.family:
-                usual = process.distance.value if process.distance else device.profile.rip.distance
+                usual = (
+                    process.distance.value
+                    if process.distance
+                    else device.profile.habit(RipHabits).distance
+                )
                 found += [usual, *(item.distance for item in process.distances)]
         return min(found, default=None)
 
@@ -350,7 +399,7 @@ class RipSpeakers(Told):
         metric = statement.metric
         if metric is None:
             given = process.default_metric
-            metric = given.value if given else device.profile.rip.redistribute_metric
+            metric = given.value if given else device.profile.habit(RipHabits).redistribute_metric
             if statement.protocol == "connected":
                 metric = 1
         hop = route.next_hops[0] if route.next_hops else NextHop("forward")
@@ -385,7 +434,7 @@ class RipSpeakers(Told):
         out: dict[str, list[Route]] = {}
         for name, known in state.items():
             process = self.routers[name].process
-            habits = self.routers[name].device.profile.rip
+            habits = self.routers[name].device.profile.habit(RipHabits)
             usual = process.distance.value if process.distance else habits.distance
             device = self.routers[name].device
             out[name] = [
@@ -418,7 +467,7 @@ class RipSpeakers(Told):
                     heard[prefix].append((metric, hop, held.origin, held.tag))
         out = dict(local)
         several = router.process.max_paths
-        if router.device.profile.rip.shares_equal_cost:
+        if router.device.profile.habit(RipHabits).shares_equal_cost:
             several = max(several, 256)
         for prefix, offers in heard.items():
             if prefix in local:
@@ -543,3 +592,17 @@ def _as_read_by_version_1(end: RipEnd, prefix: Prefix) -> Prefix:
         own = prefix_of(network, end.fact.value.length)
         return own if own.network == prefix.network else prefix._replace(length=32)
     return classful(network)
+
+
+def _busy(device: Device, process: RipProcess, links: Links) -> set[str]:
+    ends = ends_of(device, process, links)
+    return {end.interface.name for end in ends if end.enabled is not None}
+
+
+RIP = RoutingProtocol(
+    NAMED,
+    lambda network, links, families: [RipSpeakers(network, links, f) for f in families],
+    GATES,
+    busy=_busy,
+    packets=OWN,
+)

@@ -12,58 +12,25 @@ does not touch is taken from the rounds before it (`again`).
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import partial
-from typing import Protocol
 
 from ..network.addressing import FAMILIES, Prefix
 from ..network.facts import Device, End, Network, Unmodelled
 from ..network.quiet import without_collecting
-from ..network.source import Source
 from .again import Kept, Round, TableKey, Told, essence, own_copies
-from .bgp.speakers import BgpSpeakers
 from .connected import connected_routes
-from .eigrp import EigrpSpeakers
 from .gates import Relation
 from .links import Links
 from .nexthops import NextHops
-from .ospf.speakers import OspfSpeakers
-from .rip import RipSpeakers
+from .protocol import Speakers
+from .registry import protocols
 from .routes import Route, Table
 from .selection import choose, explain_losers
 from .statics import StaticResolver
 from .table_maps import TableMaps
 
 MAX_ROUNDS = 24
-
-
-class Speakers(Protocol):
-    """One protocol of one family over the whole network."""
-
-    @property
-    def family(self) -> int:
-        """4 or 6."""
-
-    def offers(self, tables: Mapping[TableKey, Table]) -> dict[str, list[Route]]:
-        """The candidates per device, given the tables of the round before."""
-
-    def relations(self) -> list[Relation]:
-        """Every pair of ends that are or should be neighbours."""
-
-    def doubts(self) -> dict[str, list[Unmodelled]]:
-        """Per device: why its routes of this protocol are never certain."""
-
-    def least_distance(self, device: Device) -> int | None:
-        """The smallest distance that a route of it could have on a device; None if it is not
-        run there."""
-
-    def outside(self) -> Iterable[tuple[str, End, Unmodelled]]:
-        """Neighbours that nobody surveyed: (whose, where the way to it leaves what was read, what
-        is not known)."""
-
-    def listening(self) -> Iterable[tuple[End, str, Source]]:
-        """The ends on which any neighbour would be heard, with the line that makes them."""
 
 
 @dataclass(slots=True)
@@ -101,46 +68,12 @@ class Tables:
 
 
 def speakers_of(network: Network, links: Links) -> list[Speakers]:
-    """The protocols that run anywhere in the network."""
-    out: list[Speakers] = [_telling(kind, network, links) for kind in _kinds(network)]
-    if any(d.routing.bgp is not None for d in network.devices):
-        bgp = BgpSpeakers(network, links)
-        out += [bgp.of(family) for family in FAMILIES]
-    return out
-
-
-def _kinds(network: Network) -> list[tuple[str, int]]:
-    """(protocol, version or family) of all but BGP."""
-    versions = {p.version for d in network.devices for p in d.routing.ospf}
-    rip = {p.family for d in network.devices for p in d.routing.rip}
-    eigrp = {p.family for d in network.devices for p in d.routing.eigrp}
+    """The protocols that run anywhere in the network, a speaker for each of their families."""
     return [
-        *(("ospf", version) for version in sorted(versions)),
-        *(("rip", family) for family in sorted(rip)),
-        *(("eigrp", family) for family in sorted(eigrp)),
+        speakers
+        for protocol in protocols()
+        for speakers in protocol.speak(network, links, protocol.families(network))
     ]
-
-
-def _telling(
-    kind: tuple[str, int], network: Network, links: Links
-) -> OspfSpeakers | RipSpeakers | EigrpSpeakers:
-    match kind[0]:
-        case "ospf":
-            return OspfSpeakers(network, links, kind[1])
-        case "rip":
-            return RipSpeakers(network, links, kind[1])
-        case _:
-            return EigrpSpeakers(network, links, kind[1])
-
-
-def _processes(kind: tuple[str, int], device: Device) -> object:
-    match kind[0]:
-        case "ospf":
-            return [p for p in device.routing.ospf if p.version == kind[1]]
-        case "rip":
-            return [p for p in device.routing.rip if p.family == kind[1]]
-        case _:
-            return [p for p in device.routing.eigrp if p.family == kind[1]]
 
 
 def compute_tables(
@@ -184,19 +117,23 @@ def compute_tables(
 def _speakers_again(kept: Kept, before: Tables, out: Tables) -> list[Speakers]:
     """The speakers of a changed network: those from before the change wherever they still hold."""
     network, links = out.network, out.links
-    kinds = _kinds(network)
-    if kinds != _kinds(before.network):
-        return speakers_of(network, links)
-    speakers: list[Speakers] = []
-    for kind, old in zip(kinds, before.speakers, strict=False):
-        if isinstance(old, Told) and kept.speaks_alike(partial(_processes, kind)):
-            speakers.append(old.again())  # type: ignore[arg-type]
-        else:
-            speakers.append(_telling(kind, network, links))
-    if any(d.routing.bgp is not None for d in network.devices):
-        bgp = BgpSpeakers(network, links)
-        speakers += [bgp.of(family) for family in FAMILIES]
-    return speakers
+    old = {(speakers.protocol, speakers.family): speakers for speakers in before.speakers}
+    found: list[Speakers] = []
+    for protocol in protocols():
+        families = protocol.families(network)
+        if families != protocol.families(before.network):
+            return speakers_of(network, links)
+        kept_ones: dict[int, Speakers] = {}
+        for family in families:
+            held = old[protocol.name, family]
+            if isinstance(held, Told) and kept.speaks_alike(
+                partial(protocol.processes, family=family)
+            ):
+                kept_ones[family] = held.again()  # type: ignore[assignment]
+        missing = [family for family in families if family not in kept_ones]
+        made = {s.family: s for s in protocol.speak(network, links, missing)}
+        found += [(kept_ones | made)[family] for family in families]
+    return found
 
 
 def _settle(out: Tables, builders: _Builders) -> bool:

@@ -1,14 +1,15 @@
-"""What RIP and EIGRP share: ends with an address each, and filters per interface."""
+"""What distance vector protocols share: ends with an address each, filters per interface."""
 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator
-from typing import Protocol, TypeVar
+from collections.abc import Iterable, Iterator, Mapping
+from typing import Any, Protocol, TypeVar
 
 from ..network.addressing import Prefix
 from ..network.facts import AddressFact, Device, End, Interface
-from ..network.routing import NetworkStatement, PeerDistance, RouteFilter
+from ..network.mends import Fits, IntoSubnet, Mend, Say, Setting, Speak, TakeIn
+from ..network.routing import Flag, NetworkStatement, PeerDistance, RouteFilter
 from ..network.source import Source
 from .gates import Reading
 from .links import Links
@@ -53,6 +54,27 @@ class VectorEnd(Protocol):
 
     @property
     def end(self) -> End: ...
+
+    @property
+    def settings(self) -> Any: ...
+
+
+class _Quiet(_Process, Protocol):
+    @property
+    def passive(self) -> Mapping[str, Flag]: ...
+
+
+class SilentEnd(Protocol):
+    """An end that may be passive."""
+
+    @property
+    def process(self) -> _Quiet: ...
+
+    @property
+    def passive(self) -> bool: ...
+
+    @property
+    def passive_source(self) -> Source | None: ...
 
 
 E = TypeVar("E", bound=VectorEnd)
@@ -140,3 +162,41 @@ def distance(
         if item.name is None or filter_permits(device.policy, "access", item.name, prefix)[0]:
             return item.distance
     return usual
+
+
+# -- mends ---------------------------------------------------------------------------------
+
+NO_LINE = "an interface that is down has a finding of its own, or no line that says so"
+
+
+def take_in(end: VectorEnd, _: object) -> Mend:
+    """The protocol runs on the interface."""
+    return Fits() if end.enabled is not None else TakeIn()
+
+
+def into_subnet(end: VectorEnd, other: VectorEnd) -> Mend:
+    """The end's address moves into the other's subnet."""
+    return IntoSubnet(other.fact)
+
+
+def speak(end: SilentEnd, _: object) -> Mend:
+    """A passive interface speaks again."""
+    excepted = any(not flag.value for flag in end.process.passive.values())
+    return Speak(end.passive, end.passive_source, excepted)
+
+
+def same_keys(end: VectorEnd, other: VectorEnd) -> Mend | None:
+    """The other end's authentication: its kind and its key together."""
+    settings: list[Setting] = []
+    gone: list[Source] = []
+    for what in ("authentication", "key", "key_chain"):
+        mine = getattr(end.settings, what, None)
+        theirs = getattr(other.settings, what, None)
+        if theirs is None and mine is not None:
+            gone.append(mine.source)
+        elif theirs is not None and (mine is None or mine.value != theirs.value):
+            settings.append(Setting(what.replace("_", " "), theirs.value))
+    if not settings and not gone:
+        return None
+    words = f"authenticate on {end.interface.name} as {other.device} does"
+    return Say(words, tuple(settings), tuple(gone))

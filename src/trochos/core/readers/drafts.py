@@ -90,10 +90,7 @@ class ConfigDraft:
 
     def parts(self) -> set[str]:
         """What the file speaks of: addresses, static routes, and each protocol that it runs."""
-        found = {f"ospf {p.version}" for p in self.routing.ospf}
-        found |= {f"rip {p.family}" for p in self.routing.rip}
-        found |= {f"eigrp {p.family}" for p in self.routing.eigrp}
-        found |= {"bgp"} if self.routing.bgp is not None else set()
+        found = {f"{p.protocol} {p.family}" for p in self.routing.processes}
         found |= {"statics"} if self.statics else set()
         named = any(i.addresses for i in self.interfaces.values())
         return found | ({"addresses"} if named else set())

@@ -167,12 +167,9 @@ def _routing(configs: list[ConfigDraft]) -> Routing:
     """What all files of a device configure: each of its daemons may have a file of its own."""
     if not any(c.routing.runs for c in configs):
         return NO_ROUTING
-    return Routing(
-        tuple(p for c in configs for p in c.routing.ospf),
-        tuple(p for c in configs for p in c.routing.rip),
-        tuple(p for c in configs for p in c.routing.eigrp),
-        next((c.routing.bgp for c in configs if c.routing.bgp is not None), None),
-    )
+    found = [p for c in configs for p in c.routing.processes]
+    single = {type(p): p for p in reversed(found) if p.once}
+    return Routing(tuple(p for p in found if not p.once or single[type(p)] is p))
 
 
 def _policy(configs: list[ConfigDraft]) -> Policy:

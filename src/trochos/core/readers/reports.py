@@ -13,7 +13,7 @@ from .located_json import Node
 KIND = "what a routing protocol reported"
 
 _TEXT = re.compile(
-    r"^\s*(?:OSPF Router with ID|OSPF6? Process|EIGRP (?:interfaces|neighbors|Topology Table)\b"
+    r"^\s*(?:OSPF Router with ID|OSPF6? Process|[A-Z]{3,} (?:interfaces|neighbors|Topology Table)\b"
     r"|Routing Protocol is \"|Codes: R - RIP|BGP (?:table version|router identifier)"
     r"|Area Scoped Link State Database)",
     re.M,

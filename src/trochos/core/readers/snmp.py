@@ -29,6 +29,7 @@ from ..network.facts import (
     StaticRoute,
     Unmodelled,
 )
+from ..network.protocols import by_table, names
 from .drafts import CaptureDraft, InterfaceDraft
 from .report import Ledger, split_lines
 
@@ -43,9 +44,8 @@ _LLDP_PORT, _LLDP = (1, 0, 8802, 1, 1, 2, 1, 3, 7, 1), (1, 0, 8802, 1, 1, 2, 1, 
 _LOOPBACK, _TUNNEL = 24, 131
 _STATIC = 3
 # IANAipRouteProtocol.
-_PROTOCOLS = {1: "other", 2: "connected", 3: "static", 4: "redirect", 8: "rip", 9: "isis",
-              13: "ospf", 14: "bgp", 16: "eigrp"}  # fmt: skip
-_LEARNED = ("rip", "isis", "ospf", "bgp", "eigrp")
+_PROTOCOLS = {1: "other", 2: "connected", 3: "static", 4: "redirect", 9: "isis"} | by_table()
+_LEARNED = ("isis", *names())
 
 Oid = tuple[int, ...]
 

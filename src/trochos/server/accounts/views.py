@@ -19,6 +19,7 @@ from rest_framework.response import Response
 from rest_framework.throttling import AnonRateThrottle
 from rest_framework.views import APIView
 
+from ...core.network.protocols import rows
 from .models import OneTimeLink
 
 
@@ -31,8 +32,16 @@ class UserSerializer(serializers.Serializer[Any]):
     is_owner = serializers.BooleanField()
 
 
+class ProtocolSerializer(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    title = serializers.CharField(help_text="what people call it")
+    ipv4 = serializers.CharField(help_text="what it is called for IPv4 alone")
+    ipv6 = serializers.CharField(help_text="what it is called for IPv6 alone")
+
+
 class SessionSerializer(serializers.Serializer[Any]):
     user = UserSerializer(allow_null=True)
+    protocols = ProtocolSerializer(many=True)
 
 
 class CredentialsSerializer(serializers.Serializer[Any]):
@@ -68,6 +77,15 @@ def _user(user: Any) -> dict[str, object] | None:
     return {"name": user.get_username(), "is_owner": user.is_staff}
 
 
+def _session(user: dict[str, object] | None) -> Response:
+    """Who is signed in, and what is the same for everybody: the protocols that are computed."""
+    protocols = [
+        {"name": row.name, "title": row.label, "ipv4": row.labels[0], "ipv6": row.labels[1]}
+        for row in rows()
+    ]
+    return Response({"user": user, "protocols": protocols})
+
+
 def _refused(sentence: str, status: int = 400) -> Response:
     return Response({"detail": sentence}, status=status)
 
@@ -85,7 +103,7 @@ class SessionView(APIView):
     @extend_schema(operation_id="session", responses=SessionSerializer)
     def get(self, request: Request) -> Response:
         get_token(request._request)
-        return Response({"user": _user(request.user)})
+        return _session(_user(request.user))
 
     @extend_schema(
         operation_id="sign_in", request=CredentialsSerializer, responses=SessionSerializer
@@ -101,12 +119,12 @@ class SessionView(APIView):
         if user is None:
             return _refused("The name or the password is not right.")
         login(request._request, user)
-        return Response({"user": _user(user)})
+        return _session(_user(user))
 
     @extend_schema(operation_id="sign_out", request=None, responses=SessionSerializer)
     def delete(self, request: Request) -> Response:
         logout(request._request)
-        return Response({"user": None})
+        return _session(None)
 
 
 @method_decorator(csrf_protect, name="dispatch")
@@ -129,7 +147,7 @@ class LinkView(APIView):
                 "one, or sign in with your name and password."
             )
         login(request._request, user, backend="django.contrib.auth.backends.ModelBackend")
-        return Response({"user": _user(user)})
+        return _session(_user(user))
 
 
 class AccountsView(APIView):
@@ -180,4 +198,4 @@ class PasswordView(APIView):
         user.set_password(data.validated_data["password"])
         user.save(update_fields=["password"])
         update_session_auth_hash(request._request, user)
-        return Response({"user": _user(user)})
+        return _session(_user(user))

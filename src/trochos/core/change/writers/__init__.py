@@ -8,19 +8,20 @@ from __future__ import annotations
 
 from ...network.facts import Device
 from ...readers.survey import Survey
+from . import protocols
 from .base import Writer
-from .frr import FrrWriter
+from .frr.text import FrrWriter
 from .linux import LinuxWriter
-from .yang import YangWriter
+from .yang.tree import YangWriter
 
 
 def writer_for(survey: Survey, device: Device) -> Writer:
     """The writer of a device's language."""
     files = survey.files.get(device.name, {})
     if device.profile.name.startswith("FRR"):
-        return FrrWriter(device, files)
+        return FrrWriter(device, files, protocols.FRR)
     if device.profile.name.startswith("YANG"):
-        return YangWriter(device, files)
+        return YangWriter(device, files, protocols.YANG)
     return LinuxWriter(device, files)
 
 

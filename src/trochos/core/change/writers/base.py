@@ -2,38 +2,84 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import NamedTuple
+from collections.abc import Iterable, Mapping
+from typing import ClassVar, TypeVar
 
 from ...network.addressing import Address, InterfaceAddress, Prefix
 from ...network.edits import DataEdit, Edit
 from ...network.facts import AddressFact, Device, Interface, Source, StaticRoute, Tunnel
 from ...network.policy import PrefixRule
-from ...network.routing import BgpNeighbour, Redistribution, VirtualLink
+from ...network.routing import Redistribution
 
 Edits = tuple[Edit, ...]
 
 
-class Peer(NamedTuple):
-    """What is said of a BGP neighbour that is made anew."""
+class Part:
+    """One protocol in one language: what every protocol may be asked to say.
 
-    address: Address
-    number: int
-    source: Interface | None = None
-    """Where to talk from, if not from where the route leads."""
-    password: str | None = None
-    multihop: int | None = None
-    next_hop_self: bool = False
+    This one says nothing; a language's parts override what it can say.
+    """
+
+    protocol: ClassVar[str] = ""
+
+    def __init__(self, writer: Writer) -> None:
+        self.writer, self.device = writer, writer.device
+
+    def interface_setting(
+        self, family: int, interface: str, what: str, value: str | None
+    ) -> Edits | None:
+        """Sets, or with None unsets, a setting of one interface."""
+        return None
+
+    def whole_setting(self, family: int, what: str, value: str) -> Edits | None:
+        """Sets something of the process itself."""
+        return None
+
+    def cover(
+        self,
+        family: int,
+        interface: Interface,
+        prefix: Prefix,
+        area: int = 0,
+        number: int | None = None,
+    ) -> Edits | None:
+        """Makes the protocol run on an interface."""
+        return None
+
+    def speak(self, family: int, interface: Interface, source: Source) -> Edits | None:
+        """Makes one interface speak, where the line `source` makes all of them passive."""
+        return None
+
+    def router_id(self, family: int, value: Address) -> Edits | None:
+        return None
+
+    def announce(self, prefix: Prefix) -> Edits | None:
+        """Announces a prefix that the table holds."""
+        return None
+
+    def redistribute(self, family: int, what: str, like: Redistribution | None) -> Edits | None:
+        return None
+
+    def default_route(self, family: int) -> Edits | None:
+        """Announces a default route."""
+        return None
+
+
+S = TypeVar("S", bound=Part)
 
 
 class Writer:
-    """Says nothing about protocols; the languages override what they can say."""
+    """One device's language: what is said of interfaces, static routes and lists, and a part for
+    each protocol. The languages override what they can say."""
 
     sources_by_interface = True
     """Whether a BGP source may be named by its interface."""
 
-    def __init__(self, device: Device, files: Mapping[str, str]) -> None:
+    def __init__(
+        self, device: Device, files: Mapping[str, str], parts: Iterable[type[Part]] = ()
+    ) -> None:
         self.device, self.files = device, files
+        self._parts = {kind.protocol: kind(self) for kind in parts}
 
     # -- any language ------------------------------------------------------------
 
@@ -110,92 +156,17 @@ class Writer:
         new = self.static(route.prefix, gateway, route.distance)
         return None if gone is None or new is None else (*gone, *new)
 
-    def interface_setting(
-        self, protocol: str, family: int, interface: str, what: str, value: str | None
-    ) -> Edits | None:
-        """Sets, or with None unsets, a protocol's setting of one interface."""
-        return None
+    # -- routing protocols -------------------------------------------------------------
 
-    def cover(
-        self,
-        protocol: str,
-        family: int,
-        interface: Interface,
-        prefix: Prefix,
-        area: int,
-        number: int | None = None,
-    ) -> Edits | None:
-        """Makes a protocol run on an interface."""
-        return None
+    def of(self, protocol: str) -> Part:
+        """What this language can say of a protocol."""
+        return self._parts.get(protocol) or Part(self)
 
-    def router_id(self, protocol: str, family: int, value: Address) -> Edits | None:
-        return None
-
-    def area_kind(self, family: int, area: int, kind: str, summaries: bool) -> Edits | None:
-        return None
-
-    def list_neighbour(self, interface: str, address: Address) -> Edits | None:
-        """Lists an OSPF neighbour on a link without multicast."""
-        return None
-
-    def virtual_link(self, family: int, link: VirtualLink) -> Edits | None:
-        """An OSPF virtual link in the place of what is said of it, if anything is."""
-        return None
-
-    def redistribute(
-        self, protocol: str, family: int, what: str, like: Redistribution | None
-    ) -> Edits | None:
-        return None
-
-    def default_route(self, protocol: str, family: int) -> Edits | None:
-        """Announces a default route."""
-        return None
-
-    def system_number(self, number: int) -> Edits | None:
-        """Gives EIGRP another autonomous system number."""
-        return None
-
-    def rip_version(self, value: int) -> Edits | None:
-        return None
-
-    def weights(self, values: tuple[int, ...] | None) -> Edits | None:
-        return None
-
-    def neighbour_setting(
-        self, peer: Address | str, what: str, value: str | None, family: int | None = None
-    ) -> Edits | None:
-        """Sets or unsets something of a BGP neighbour, in one address family or for all. `peer`
-        is what the configuration calls it: an address, an interface or a group."""
-        return None
-
-    def rename_neighbour(self, old: Address, new: Address) -> Edits | None:
-        """All that is said of one BGP neighbour said of another address."""
-        return None
-
-    def add_neighbour(self, peer: Address, number: int, like: BgpNeighbour | None) -> Edits | None:
-        return None
-
-    def add_neighbour_at(
-        self, interface: str, number: int, families: tuple[int, ...]
-    ) -> Edits | None:
-        """Whoever is at the other end of an interface made a BGP neighbour."""
-        return None
-
-    def confederation_member(self, number: int) -> Edits | None:
-        """Makes another member system of the own confederation known."""
-        return None
-
-    def start_bgp(
-        self, number: int, peers: tuple[Peer, ...], networks: tuple[Prefix, ...], lax: bool
-    ) -> Edits | None:
-        """A BGP process that is not there yet; `lax`: it requires no external policy."""
-        return None
-
-    def bgp_network(self, prefix: Prefix) -> Edits | None:
-        return None
-
-    def no_external_policy(self) -> Edits | None:
-        return None
+    def speaks(self, kind: type[S]) -> S:
+        """What this language can say of a protocol that has things of its own to say, such as
+        `speaks(OspfPart)`."""
+        part = self._parts.get(kind.protocol)
+        return part if isinstance(part, kind) else kind(self)
 
     def list_entry(
         self, kind: str, name: str, old: PrefixRule | None, prefix: Prefix, permit: bool

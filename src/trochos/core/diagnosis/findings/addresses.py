@@ -124,9 +124,7 @@ def _conflicts(context: Context) -> Iterator[Finding]:
 
 def _unknown_link_locals(device: Device) -> Iterator[Finding]:
     """Neighbours that know each other by addresses that no configuration says."""
-    routing = device.routing
-    families = {p.family for p in routing.ospf} | {p.family for p in routing.rip}
-    speaks = 6 in families | {p.family for p in routing.eigrp}
+    speaks = any(p.family == 6 for p in device.routing.processes)
     unknown = [
         interface
         for interface in device.interfaces

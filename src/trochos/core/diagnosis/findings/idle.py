@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
+from ...network.addressing import FAMILIES
 from ...network.facts import Device
+from ...network.protocols import label
+from ...network.routing import NetworkStatement
 from ...protocols.identity import statement_covers
 from ..finding import NOTES, Finding
 from .context import Context
@@ -14,7 +16,6 @@ KINDS = {
     "statement-without-interface": "A network statement takes in no interface of its device.",
     "route-map-unused": "A route map is written and nothing refers to it.",
 }
-_NAMES = {"ospf": "OSPF", "rip": "RIP", "eigrp": "EIGRP"}
 
 
 def find(context: Context) -> Iterator[Finding]:
@@ -23,13 +24,11 @@ def find(context: Context) -> Iterator[Finding]:
         yield from _maps(device)
 
 
-def idle_statements(device: Device, protocol: str, family: int) -> list[Any]:
+def idle_statements(device: Device, protocol: str, family: int) -> list[NetworkStatement]:
     """Network statements of a protocol that take in no interface of the device."""
-    out = []
-    for process in getattr(device.routing, protocol, ()):
-        if process.family != family:
-            continue
-        for statement in process.networks:
+    out: list[NetworkStatement] = []
+    for process in device.routing.called(protocol, family):
+        for statement in process.statements:
             covers = any(
                 statement.interface == interface.name
                 if statement.interface is not None
@@ -42,8 +41,9 @@ def idle_statements(device: Device, protocol: str, family: int) -> list[Any]:
 
 
 def _statements(device: Device) -> Iterator[Finding]:
-    for protocol, name in _NAMES.items():
-        for family in (4, 6):
+    for protocol in device.routing.protocols():
+        name = label(protocol)
+        for family in FAMILIES:
             for statement in idle_statements(device, protocol, family):
                 what = statement.prefix or statement.interface
                 yield Finding(
@@ -60,32 +60,7 @@ def _statements(device: Device) -> Iterator[Finding]:
 
 def used_maps(device: Device) -> set[str]:
     """The names of route maps that something on the device refers to."""
-    routing = device.routing
-    named: set[str] = set()
-    processes: list[Any] = [*routing.ospf, *routing.rip, *routing.eigrp]
-    for process in processes:
-        named |= {r.route_map for r in process.redistribute if r.route_map}
-        default = getattr(process, "default", None)
-        if default is not None and default.route_map:
-            named.add(default.route_map)
-    if routing.bgp is not None:
-        for family in routing.bgp.families.values():
-            named |= {r.route_map for r in family.redistribute if r.route_map}
-            named |= {n.route_map for n in family.networks if n.route_map}
-            for aggregate in family.aggregates:
-                named |= {m for m in (aggregate.route_map, aggregate.suppress_map) if m}
-            if family.table_map is not None:
-                named.add(family.table_map.value)
-        for neighbour in routing.bgp.neighbours:
-            for held in neighbour.families.values():
-                for word in (
-                    held.route_map_in,
-                    held.route_map_out,
-                    held.default_originate,
-                    held.unsuppress_map,
-                ):
-                    if word is not None:
-                        named.add(word.value)
+    named = {name for process in device.routing.processes for name in process.maps()}
     for entries in device.policy.route_maps.values():
         named |= {entry.call for entry in entries if entry.call}
     return named

@@ -6,7 +6,9 @@ from collections import Counter
 from collections.abc import Iterator
 
 from ...network.addressing import Address, InterfaceAddress, Prefix
+from ...network.bgp import BgpProcess
 from ...network.facts import AddressFact, Device, End, Interface, Network, Segment
+from ...network.ospf import OspfProcess
 from ..finding import BREAKS, NOTES, RISKS, Finding
 from .context import Context
 
@@ -308,7 +310,7 @@ def _unset(context: Context) -> Iterator[Finding]:
                     for f in i.addresses
                     if not f.address.is_link_local and not f.address.is_loopback
                 )
-                settings = [p for p in device.routing.ospf if p.family == family]
+                settings = [p for p in device.routing.of(OspfProcess) if p.family == family]
                 meant = empty or any(interface.name in p.interfaces for p in settings)
                 meant = meant or interface.name in _named_interfaces(device, family)
                 # A statement about this very subnet says that the router was to be in it.
@@ -333,24 +335,21 @@ def _unset(context: Context) -> Iterator[Finding]:
 
 def _named_interfaces(device: Device, family: int) -> set[str]:
     """The interfaces that network statements of a device call by name."""
-    processes = [p for p in device.routing.rip if p.family == family]
-    return {s.interface for p in processes for s in p.networks if s.interface is not None}
+    processes = [p for p in device.routing.processes if p.serves(family)]
+    return {s.interface for p in processes for s in p.statements if s.interface is not None}
 
 
 def _stated(device: Device) -> set[Prefix]:
     """The prefixes that network statements of a device name."""
-    routing = device.routing
-    lists = [p.networks for p in routing.ospf]
-    lists += [p.networks for p in routing.rip]
-    lists += [p.networks for p in routing.eigrp]
-    return {s.prefix for statements in lists for s in statements if s.prefix is not None}
+    statements = [s for process in device.routing.processes for s in process.statements]
+    return {s.prefix for s in statements if s.prefix is not None}
 
 
 def _sources_unset(context: Context) -> Iterator[Finding]:
     """Interfaces that BGP sessions are to talk from, and that have no address."""
     owners = context.forwarding.near.owners
     for device in context.network.devices:
-        process = device.routing.bgp
+        process = device.routing.one(BgpProcess)
         for neighbour in process.neighbours if process is not None else ():
             word = neighbour.update_source
             interface = device.interface(word.value) if word is not None else None
@@ -388,8 +387,6 @@ def named_addresses(network: Network, family: int) -> list[Address]:
         for route in device.statics:
             if route.gateway is not None and route.gateway.family == family:
                 count[route.gateway] += 1
-        if device.routing.bgp is not None:
-            for neighbour in device.routing.bgp.neighbours:
-                if neighbour.address is not None and neighbour.address.family == family:
-                    count[neighbour.address] += 1
+        for process in device.routing.processes:
+            count.update(a for a in process.named_neighbours() if a.family == family)
     return [address for address, _ in count.most_common()]

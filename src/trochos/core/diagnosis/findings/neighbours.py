@@ -6,36 +6,17 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 from ...network.addressing import dotted
+from ...network.bgp import BgpProcess
 from ...network.facts import Device, End
-from ...protocols import eigrp, rip
-from ...protocols.bgp import gates as bgp
 from ...protocols.bgp import sessions
 from ...protocols.bgp.speakers import BgpFamilySpeakers
 from ...protocols.gates import Relation
-from ...protocols.ospf import neighbours as ospf
 from ...protocols.ospf import virtual
 from ...protocols.ospf.speakers import OspfSpeakers
-from ..absence import NAMES, relation_sentence
+from ...protocols.registry import protocols
+from ..absence import relation_sentence
 from ..finding import BREAKS, NOTES, RISKS, Finding, named
 from .context import Context
-
-_GATES = {
-    "ospf": (
-        *(gate.name for gate in ospf.GATES),
-        "designated router",
-        "one neighbour",
-        *(gate.name for gate in virtual.GATES),
-    ),
-    "rip": tuple(gate.name for gate in rip.GATES),
-    "eigrp": tuple(gate.name for gate in eigrp.GATES),
-    "bgp": (
-        *(gate.name for gate in bgp.GATES),
-        "IPv4 family",
-        "IPv6 family",
-        "external policy",
-        "peer near",
-    ),
-}
 
 
 def kind_of(protocol: str, gate: str) -> str:
@@ -44,10 +25,10 @@ def kind_of(protocol: str, gate: str) -> str:
 
 
 KINDS = {
-    kind_of(protocol, gate): f"Two ends fail to be {NAMES[protocol]} neighbours, or to exchange "
-    f"routes, at this gate: {gate}."
-    for protocol, gates in _GATES.items()
-    for gate in gates
+    kind_of(protocol.name, gate): f"Two ends fail to be {protocol.named.label} neighbours, or to "
+    f"exchange routes, at this gate: {gate}."
+    for protocol in protocols()
+    for gate in protocol.gate_names
 }
 
 KINDS["bgp-not-spoken"] = "Others name a router as BGP neighbour, and it runs no BGP."
@@ -122,7 +103,7 @@ def _not_spoken(context: Context) -> Iterator[Finding]:
 
 def _undefined(context: Context, device: Device) -> Iterator[Finding]:
     """Policies of BGP neighbours that are not there: they let nothing through."""
-    policy, process = device.policy, device.routing.bgp
+    policy, process = device.policy, device.routing.one(BgpProcess)
     for neighbour in process.neighbours if process is not None else ():
         if neighbour.address is None:
             continue

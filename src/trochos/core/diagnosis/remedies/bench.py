@@ -135,8 +135,8 @@ class Bench:
         named: Counter[Address] = Counter()
         for device in self.network.devices:
             named.update(r.gateway for r in device.statics if r.gateway is not None)
-            if device.routing.bgp is not None:
-                named.update(n.address for n in device.routing.bgp.neighbours if n.address)
+            for process in device.routing.processes:
+                named.update(process.named_neighbours())
         return [a for a, _ in named.most_common() if a not in self.taken and not a.is_link_local]
 
     def mentioned(self, address: Address) -> int:
@@ -144,8 +144,7 @@ class Bench:
         count = 0
         for device in self.network.devices:
             count += sum(1 for route in device.statics if route.gateway == address)
-            if device.routing.bgp is not None:
-                count += sum(1 for n in device.routing.bgp.neighbours if n.address == address)
+            count += sum(p.named_neighbours().count(address) for p in device.routing.processes)
         return count
 
     def named(self, prefix: Prefix) -> int:
@@ -153,17 +152,7 @@ class Bench:
         count = 0
         for device in self.network.devices:
             count += sum(1 for route in device.statics if route.prefix == prefix)
-            routing = device.routing
-            statements = [
-                item
-                for listed in (routing.ospf, routing.rip, routing.eigrp)
-                for process in listed
-                for item in process.networks
-            ]
-            count += sum(1 for item in statements if item.prefix == prefix)
-            if routing.bgp is not None:
-                for family in routing.bgp.families.values():
-                    count += sum(1 for item in family.networks if item.prefix == prefix)
+            count += sum(p.named_prefixes().count(prefix) for p in device.routing.processes)
             count += sum(
                 1
                 for interface in device.interfaces

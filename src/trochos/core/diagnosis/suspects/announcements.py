@@ -8,6 +8,8 @@ from collections.abc import Iterator
 from ...network.addressing import Address, Prefix
 from ...network.edits import Edit, Remedy
 from ...network.facts import Device, Source
+from ...network.ospf import OspfProcess
+from ...network.protocols import by_sessions, has_areas, label, names, rows
 from ...network.routing import Redistribution
 from ...protocols.routes import Route
 from ..finding import BREAKS, Finding
@@ -16,13 +18,11 @@ from ..remedies.bench import Bench
 from ..remedies.neighbours.mends import cover_all, nearest, running
 from .suspect import (
     LIKELY,
-    NAMES,
     PLAUSIBLE,
     WORKAROUND,
     Suspect,
     areas_of,
     missing_line,
-    protocols_of,
 )
 
 
@@ -30,15 +30,16 @@ def announce(
     bench: Bench, holder: Device, lacking: Device, prefix: Prefix, route: Route
 ) -> Iterator[Suspect]:
     family = prefix.family
-    shared = [p for p in protocols_of(holder, family) if p in protocols_of(lacking, family)]
+    beside = lacking.routing.protocols(family)
+    shared = [p for p in holder.routing.protocols(family) if p in beside]
     writer = bench.writer(holder.name)
     for protocol in shared:
         if route.protocol == protocol:
             continue
         remedies: list[Remedy] = []
-        name = NAMES[protocol]
+        name = label(protocol)
         if prefix.is_default:
-            edits = writer.default_route(protocol, family)
+            edits = writer.of(protocol).default_route(family)
             if edits is not None:
                 yield Suspect(
                     Finding(
@@ -89,6 +90,8 @@ def announce(
 def default_elsewhere(bench: Bench, device: Device, target: Address) -> Iterator[Suspect]:
     """Nobody here has a way to the target, but a router of the same protocol has a default."""
     family = target.family
+    # BGP's default comes from somewhere else; any other protocol would have told it here itself.
+    inside = [row.name for row in rows() if not row.sessions]
     zero = Prefix(family, 0, 0)
     if bench.tables.of(device.name, family).best.get(zero) is not None:
         return
@@ -96,7 +99,7 @@ def default_elsewhere(bench: Bench, device: Device, target: Address) -> Iterator
         if other.name == device.name or other.is_host or other.role == "unread":
             continue
         held = bench.tables.of(other.name, family).best.get(zero)
-        if held is None or held.protocol in ("ospf", "rip", "eigrp"):
+        if held is None or held.protocol in inside:
             continue
         yield from announce(bench, other, device, zero, held)
 
@@ -111,13 +114,13 @@ def _statement(
 ) -> tuple[list[Remedy], bool]:
     """A statement that takes a connected prefix in; one that takes nothing in makes way."""
     writer = bench.writer(holder.name)
-    name = NAMES[protocol]
-    if protocol == "bgp":
-        edits = writer.bgp_network(prefix)
+    name = label(protocol)
+    if by_sessions(protocol):
+        edits = writer.of("bgp").announce(prefix)
         if edits is None:
             return [], False
-        evidence.append(missing_line(bench, holder, "bgp", prefix.family, edits))
-        return [Remedy(f"On {holder.name}: announce {prefix} in BGP.", edits)], False
+        evidence.append(missing_line(bench, holder, protocol, prefix.family, edits))
+        return [Remedy(f"On {holder.name}: announce {prefix} in {name}.", edits)], False
     interface = next(
         (i for i in holder.interfaces if any(fact.connected == prefix for fact in i.addresses)),
         None,
@@ -125,7 +128,7 @@ def _statement(
     if interface is None:
         return [], False
     area = 0
-    if protocol == "ospf":
+    if has_areas(protocol):
         areas = areas_of(bench, holder, prefix.family)
         beside = areas_of(bench, lacking, prefix.family)
         common = [a for a in areas if a in beside] or areas
@@ -135,8 +138,8 @@ def _statement(
     settings = next(
         (
             p.interfaces.get(interface.name)
-            for p in holder.routing.ospf
-            if protocol == "ospf" and p.family == prefix.family
+            for p in holder.routing.of(OspfProcess)
+            if p.protocol == protocol and p.family == prefix.family
         ),
         None,
     )
@@ -147,7 +150,7 @@ def _statement(
             evidence.append(settings.network_type.source)
             kind = settings.network_type.value
             return [Remedy(f"On {holder.name}: make {interface.name} no {kind}.", gone)], True
-    edits = writer.cover(protocol, prefix.family, interface, prefix, area)
+    edits = writer.of(protocol).cover(prefix.family, interface, prefix, area)
     if edits is None:
         return [], False
     out = []
@@ -178,18 +181,16 @@ def _statement(
 def _too_narrow(device: Device, protocol: str, prefix: Prefix) -> Source | None:
     """The statement about more than one subnet that comes nearest to taking a prefix in."""
     found = [
-        statement
-        for process in getattr(device.routing, protocol)
-        for statement in process.networks
+        (statement.prefix, statement.source)
+        for process in device.routing.called(protocol)
+        for statement in process.statements
         if statement.prefix is not None
         and statement.prefix.family == prefix.family
         and statement.prefix.length < prefix.length
     ]
     if not found:
         return None
-    near = min(found, key=lambda s: s.prefix.network ^ prefix.network)
-    source: Source = near.source
-    return source
+    return min(found, key=lambda item: item[0].network ^ prefix.network)[1]
 
 
 def _unused_maps(device: Device) -> list[str]:
@@ -209,12 +210,8 @@ def _redistribution(
     """(ways to redistribute, whether a route map waits here that nothing uses)."""
     kind = "connected" if route.protocol == "local" else route.protocol
     writer = bench.writer(holder.name)
-    process: object
-    if protocol == "bgp":
-        process = holder.routing.bgp.families.get(family) if holder.routing.bgp else None
-    else:
-        process = next((p for p in getattr(holder.routing, protocol) if p.family == family), None)
-    if any(r.protocol == kind for r in getattr(process, "redistribute", ())):
+    processes = holder.routing.called(protocol, family)
+    if any(r.protocol == kind for p in processes for r in p.redistributes(family)):
         return [], False
     patterns: list[Redistribution | None] = []
     for name in _unused_maps(holder):
@@ -225,8 +222,8 @@ def _redistribution(
     for device in bench.network.devices:
         if device.name == holder.name:
             continue
-        for other in getattr(device.routing, protocol, ()) if protocol != "bgp" else ():
-            for item in other.redistribute:
+        for other in device.routing.called(protocol) if not by_sessions(protocol) else ():
+            for item in other.redistributes(other.family):
                 if item.protocol == kind and item.route_map is None:
                     patterns.append(item)
     patterns.append(None)
@@ -237,7 +234,7 @@ def _redistribution(
         if shape in seen:
             continue
         seen.add(shape)
-        edits = writer.redistribute(protocol, family, kind, like)
+        edits = writer.of(protocol).redistribute(family, kind, like)
         if edits is None:
             continue
         if not out:
@@ -245,7 +242,7 @@ def _redistribution(
         through = f" through {like.route_map}" if like is not None and like.route_map else ""
         out.append(
             Remedy(
-                f"On {holder.name}: announce its {kind} routes in {NAMES[protocol]}{through}.",
+                f"On {holder.name}: announce its {kind} routes in {label(protocol)}{through}.",
                 edits,
             )
         )
@@ -256,20 +253,19 @@ def silent(bench: Bench, device: Device, family: int) -> Iterator[Suspect]:
     """A router without the protocol that all around it speak to it on its links."""
     if device.role != "router":
         return
-    for protocol in ("ospf", "rip", "eigrp"):
-        if any(p.family == family for p in getattr(device.routing, protocol)):
+    for protocol in names():
+        if by_sessions(protocol) or device.routing.called(protocol, family):
             continue
         heard = [
             (mine, other, process)
             for mine, other in bench.beside(device.name)
-            for process in getattr(bench.devices[other.device].routing, protocol)
-            if process.family == family
-            and other.interface in running(bench, protocol, bench.devices[other.device], process)
+            for process in bench.devices[other.device].routing.called(protocol, family)
+            if other.interface in running(bench, bench.devices[other.device], process)
         ]
         if not heard:
             continue
         area = 0
-        if protocol == "ospf":
+        if has_areas(protocol):
             areas = areas_of(bench, bench.devices[heard[0][1].device], family)
             area = max(areas, key=lambda a: areas[a], default=0)
         edits: list[Edit] = []
@@ -285,8 +281,9 @@ def silent(bench: Bench, device: Device, family: int) -> Iterator[Suspect]:
             if fact is None or not interface.enabled:
                 continue
             edits += (
-                bench.writer(device.name).cover(
-                    protocol,
+                bench.writer(device.name)
+                .of(protocol)
+                .cover(
                     family,
                     interface,
                     fact.connected,
@@ -297,7 +294,7 @@ def silent(bench: Bench, device: Device, family: int) -> Iterator[Suspect]:
             )
         if not edits:
             continue
-        name = NAMES[protocol]
+        name = label(protocol)
         yield Suspect(
             Finding(
                 "protocol-missing",

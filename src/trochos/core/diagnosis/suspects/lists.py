@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from ...network.addressing import Prefix
 from ...network.edits import Edit, Remedy
@@ -147,26 +146,18 @@ def _omits(
 def filters(bench: Bench, device: Device, prefix: Prefix) -> Iterator[Suspect]:
     """Filters and ranges of a device that could keep the prefix: without them, does it pass?"""
     writer = bench.writer(device.name)
-    routing = device.routing
-    processes: list[Any] = [*routing.ospf, *routing.rip, *routing.eigrp]
-    for process in processes:
-        if process.family != prefix.family:
+    for process in device.routing.processes:
+        if not process.serves(prefix.family):
             continue
-        areas = getattr(process, "areas", {}).values()
-        lines = [*process.filters, *(f for area in areas for f in area.filters)]
-        lines += list(getattr(process, "offsets", ()))
-        for item in lines:
+        for item in process.all_filters():
             gone = writer.drop(item.source)
             if gone is not None:
                 yield _hides("filter-hides", device, prefix, item.source, gone, item.name)
-        for area in areas:
-            for held in area.ranges:
-                if held.prefix.covers(prefix):
-                    gone = writer.drop(held.source)
-                    if gone is not None:
-                        yield _hides(
-                            "range-hides", device, prefix, held.source, gone, str(held.prefix)
-                        )
+        for hidden, source in process.hiding():
+            if hidden.covers(prefix):
+                gone = writer.drop(source)
+                if gone is not None:
+                    yield _hides("range-hides", device, prefix, source, gone, str(hidden))
 
 
 def _hides(

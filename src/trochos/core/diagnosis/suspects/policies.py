@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from ...change.writers.bgp import BgpPart
 from ...network.addressing import Prefix
+from ...network.bgp import BgpProcess
 from ...network.edits import Remedy
 from ...network.facts import Device, Source
 from ...protocols.bgp.speakers import BgpFamilySpeakers
@@ -76,13 +78,15 @@ def _own_as(
     bench: Bench, holder: Device, lacking: Device, prefix: Prefix, why: str
 ) -> Iterator[Suspect]:
     """Two sites of one system that meet over another: each finds itself in the other's path."""
-    process = lacking.routing.bgp
+    process = lacking.routing.one(BgpProcess)
     owned = {fact.address for interface in holder.interfaces for fact in interface.addresses}
     for neighbour in process.neighbours if process is not None else ():
         if neighbour.address is None or neighbour.address not in owned:
             continue
-        edits = bench.writer(lacking.name).neighbour_setting(
-            neighbour.address, "own AS", "1", prefix.family
+        edits = (
+            bench.writer(lacking.name)
+            .speaks(BgpPart)
+            .neighbour_setting(neighbour.address, "own AS", "1", prefix.family)
         )
         if edits is not None:
             yield Suspect(

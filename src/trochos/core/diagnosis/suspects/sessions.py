@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from ...change.writers.bgp import BgpPart
 from ...network.addressing import Address, Prefix
+from ...network.bgp import BgpProcess
 from ...network.edits import Edit, Remedy
 from ...network.facts import Device, End
 from ...protocols.bgp.speakers import BgpFamilySpeakers
@@ -15,17 +17,18 @@ from .suspect import LIKELY, PLAUSIBLE, Suspect, missing_line
 
 def mesh_hole(bench: Bench, holder: Device, lacking: Device) -> Iterator[Suspect]:
     """Two speakers of one system that are no neighbours, though others here are."""
-    left, right = holder.routing.bgp, lacking.routing.bgp
+    left, right = holder.routing.one(BgpProcess), lacking.routing.one(BgpProcess)
     if left is None or right is None or left.number != right.number:
         return
     if any(
-        r.protocol == "bgp" and {r.left.device, r.right.device} == {holder.name, lacking.name}
+        r.protocol == BgpProcess.protocol
+        and {r.left.device, r.right.device} == {holder.name, lacking.name}
         for r in bench.tables.relations()
     ):
         return  # a relation that fails has a finding of its own
     edits: list[Edit] = []
     for me, other in ((holder, lacking), (lacking, holder)):
-        process = me.routing.bgp
+        process = me.routing.one(BgpProcess)
         assert process is not None
         like = next(
             (
@@ -49,7 +52,11 @@ def mesh_hole(bench: Bench, holder: Device, lacking: Device) -> Iterator[Suspect
             ),
             None,
         )
-        made = bench.writer(me.name).add_neighbour(peer, process.number, like) if peer else None
+        made = (
+            bench.writer(me.name).speaks(BgpPart).add_neighbour(peer, process.number, like)
+            if peer
+            else None
+        )
         if made is None:
             return
         edits += made
@@ -74,7 +81,7 @@ def mesh_hole(bench: Bench, holder: Device, lacking: Device) -> Iterator[Suspect
 
 def unresolved(bench: Bench, device: Device, target: Address) -> Iterator[Suspect]:
     """BGP routes whose next hop this device cannot reach: the border should name itself."""
-    process = device.routing.bgp
+    process = device.routing.one(BgpProcess)
     if process is None:
         return
     family = target.family
@@ -95,7 +102,7 @@ def unresolved(bench: Bench, device: Device, target: Address) -> Iterator[Suspec
 def _names_itself(
     bench: Bench, device: Device, other: Device, prefix: Prefix, hop: Address
 ) -> Iterator[Suspect]:
-    speaker = other.routing.bgp
+    speaker = other.routing.one(BgpProcess)
     assert speaker is not None
     inside = [
         n
@@ -110,8 +117,10 @@ def _names_itself(
         setting = n.families.get(prefix.family)
         if setting is not None and setting.next_hop_self is not None:
             continue
-        made = bench.writer(other.name).neighbour_setting(
-            n.address, "next hop self", "", prefix.family
+        made = (
+            bench.writer(other.name)
+            .speaks(BgpPart)
+            .neighbour_setting(n.address, "next hop self", "", prefix.family)
         )
         edits += made or ()
     if not edits:

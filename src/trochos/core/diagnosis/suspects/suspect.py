@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from ...network.addressing import Address, Prefix
 from ...network.edits import Edit
 from ...network.facts import Device, Source
+from ...network.ospf import OspfProcess
 from ...protocols.ospf.interfaces import ends_of
 from ..finding import Finding
 from ..remedies.bench import Bench
@@ -47,9 +48,6 @@ class Suspect:
     weight: int
 
 
-NAMES = {"ospf": "OSPF", "rip": "RIP", "eigrp": "EIGRP", "bgp": "BGP"}
-
-
 def missing_line(
     bench: Bench, device: Device, protocol: str, family: int, edits: tuple[Edit, ...]
 ) -> Source:
@@ -57,11 +55,7 @@ def missing_line(
     edit = edits[-1]
     lines = getattr(edit, "add", None)
     text = lines[0] if lines else str(getattr(edit, "path", ""))
-    process: object = device.routing.bgp if protocol == "bgp" else None
-    for item in getattr(device.routing, protocol, ()) if process is None else ():
-        if item.family == family:
-            process = item
-    source: Source = getattr(process, "source")  # noqa: B009
+    source = device.routing.called(protocol, family)[-1].source
     return source._replace(line=None, text=text, missing=True, after=source.line, path=None)
 
 
@@ -82,20 +76,10 @@ def home_of(bench: Bench, target: Address) -> Prefix | None:
     return None
 
 
-def protocols_of(device: Device, family: int) -> list[str]:
-    out = []
-    for protocol in ("ospf", "rip", "eigrp"):
-        if any(p.family == family for p in getattr(device.routing, protocol)):
-            out.append(protocol)
-    if device.routing.bgp is not None:
-        out.append("bgp")
-    return out
-
-
 def areas_of(bench: Bench, device: Device, family: int) -> dict[int, int]:
     """The OSPF areas of a device, each with the number of its interfaces there."""
     out: dict[int, int] = {}
-    for process in device.routing.ospf:
+    for process in device.routing.of(OspfProcess):
         if process.family == family:
             for end in ends_of(device, process, bench.tables.links):
                 if end.area is not None:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ...network.addressing import Address
+from ...network.bgp import BgpHabits, BgpNeighbour, BgpNeighbourFamily, BgpProcess
 from ...network.facts import Device
-from ...network.routing import BgpNeighbour, BgpNeighbourFamily, BgpProcess, Number
+from ...network.routing import Number
 from ...network.source import Source
 from ..filters import Decision
 
@@ -95,7 +96,7 @@ def role(end: BgpEnd) -> str | None:
 
 def requires_policy(end: BgpEnd) -> bool:
     given = end.process.requires_policy
-    return given.value if given is not None else end.device.profile.bgp.requires_policy
+    return given.value if given is not None else end.device.profile.habit(BgpHabits).requires_policy
 
 
 def has_policy(held: BgpNeighbourFamily, direction: str) -> bool:

@@ -10,8 +10,8 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from ...network.addressing import Address, Prefix
+from ...network.bgp import BgpNeighbourFamily
 from ...network.facts import Interface
-from ...network.routing import BgpNeighbourFamily
 from ...network.source import Source
 from ..identity import link_local
 from ..policy import (

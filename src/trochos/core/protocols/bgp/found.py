@@ -7,8 +7,9 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ...network.addressing import Address
+from ...network.bgp import BgpNeighbour, BgpProcess
 from ...network.facts import Device, End, Interface, Network
-from ...network.routing import BgpNeighbour, BgpProcess, Flag
+from ...network.routing import Flag, Routing
 from ..hops import Hops
 from ..identity import link_local, was_captured
 from ..links import Links
@@ -16,13 +17,13 @@ from ..links import Links
 
 def with_neighbours(network: Network, links: Links, hops: Hops) -> dict[str, Device]:
     """All speakers, each with an address for every neighbour that can be found."""
-    speakers = {d.name: d for d in network.devices if d.routing.bgp is not None}
+    speakers = {d.name: d for d in network.devices if d.routing.one(BgpProcess) is not None}
     for name, device in speakers.items():
         if any(n.interface is not None for n in statements(device)):
             listed = tuple(_found(device, n, speakers, links) for n in statements(device))
             speakers[name] = _with(device, listed)
     for name, device in speakers.items():
-        process = device.routing.bgp
+        process = device.routing.one(BgpProcess)
         if process is not None and process.listen:
             called = _callers(device, process, speakers, hops)
             speakers[name] = _with(device, (*process.neighbours, *called))
@@ -30,10 +31,11 @@ def with_neighbours(network: Network, links: Links, hops: Hops) -> dict[str, Dev
 
 
 def _with(device: Device, listed: tuple[BgpNeighbour, ...]) -> Device:
-    process = device.routing.bgp
+    process = device.routing.one(BgpProcess)
     assert process is not None
-    routing = replace(device.routing, bgp=replace(process, neighbours=listed))
-    return replace(device, routing=routing)
+    changed = replace(process, neighbours=listed)
+    processes = (changed if p is process else p for p in device.routing.processes)
+    return replace(device, routing=Routing(tuple(processes)))
 
 
 def _found(
@@ -87,7 +89,7 @@ def hidden(
         for end in segment.ends
         if end.device != device.name
         and end.device in devices
-        and devices[end.device].routing.bgp is not None
+        and devices[end.device].routing.one(BgpProcess) is not None
     ]
     if len(far) > 1:
         return True
@@ -139,7 +141,7 @@ def _callers(
 
 def statements(device: Device) -> tuple[BgpNeighbour, ...]:
     """The neighbours of a speaker; none of a device that is not one."""
-    process = device.routing.bgp
+    process = device.routing.one(BgpProcess)
     return process.neighbours if process is not None else ()
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ...network.addressing import Address, Prefix
-from ...network.routing import BgpProcess
+from ...network.bgp import BgpProcess
 from ..policy import Attributes
 from ..routes import Origin
 

@@ -9,8 +9,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from ...network.addressing import Address
+from ...network.bgp import BgpNeighbour, BgpProcess
 from ...network.facts import Device, End, Network
-from ...network.routing import BgpNeighbour, BgpProcess
 from ..filters import DROP, REJECT, Decision, Filters, Passage
 from ..gates import Relation, Side, judge
 from ..hops import Hops
@@ -34,7 +34,7 @@ def callers(network: Network) -> dict[str, tuple[tuple[Device, BgpNeighbour], ..
     """Routers without BGP, each with the speakers that name it as neighbour and their words."""
     owners: dict[Address, str] = {}
     for device in network.devices:
-        if device.routing.bgp is None:
+        if device.routing.one(BgpProcess) is None:
             for interface in device.interfaces:
                 owners |= {fact.address: device.name for fact in interface.addresses}
     out: dict[str, tuple[tuple[Device, BgpNeighbour], ...]] = {}
@@ -154,7 +154,7 @@ def _end(
     links: Links,
     torn: set[tuple[str, str]],
 ) -> BgpEnd:
-    process = device.routing.bgp
+    process = device.routing.one(BgpProcess)
     assert process is not None
     address = neighbour.address if neighbour else None
     if address is None and theirs is not None:

@@ -8,19 +8,22 @@ describes how that happens) are reported: the rounds are bounded.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from ...network.addressing import Address, Prefix, host_prefix
+from ...network.bgp import NAMED, BgpAggregate, BgpFamily, BgpHabits, BgpNeighbour, BgpProcess
 from ...network.facts import Device, End, Network, Unmodelled
-from ...network.routing import BgpAggregate, BgpFamily, BgpNeighbour, BgpProcess, Redistribution
+from ...network.routing import Redistribution
 from ...network.source import Source
 from .. import vectors
 from ..gates import Relation
 from ..hops import Hops
 from ..links import Links
 from ..policy import Attributes, apply_route_map
+from ..protocol import RoutingProtocol, Untold
 from ..routes import NextHop, Origin, Refusal, Route, Table
+from . import gates
 from .ends import BgpEnd
 from .exchange import Update, default_route, give, take
 from .found import hidden
@@ -74,24 +77,27 @@ class BgpSpeakers:
     def compute(self, tables: Tables) -> None:
         """Sessions and paths for these tables; again and again while limits tear sessions down."""
         hops = Hops(self.network, self.links, tables)
+        speaking = [
+            (device, process)
+            for device in self.network.devices
+            if (process := device.routing.one(BgpProcess)) is not None
+        ]
         self.outside = {
             device.name: [
                 (neighbour, end)
-                for neighbour in device.routing.bgp.neighbours
+                for neighbour in process.neighbours
                 if not (neighbour.shutdown and neighbour.shutdown.value)
                 and (end := self._outside(device, neighbour, hops)) is not None
             ]
-            for device in self.network.devices
-            if device.routing.bgp is not None
+            for device, process in speaking
         }
         self.hidden = {
             device.name: [
                 neighbour
-                for neighbour in device.routing.bgp.neighbours
+                for neighbour in process.neighbours
                 if hidden(device, neighbour, hops.devices, self.links)
             ]
-            for device in self.network.devices
-            if device.routing.bgp is not None
+            for device, process in speaking
         }
         self.torn = set()
         for _ in range(10):
@@ -132,7 +138,7 @@ class BgpSpeakers:
     def _family(self, family: int, tables: Tables, hops: Hops) -> set[tuple[str, str]]:
         speakers: dict[str, _Speaker] = {}
         for device in self.network.devices:
-            process = device.routing.bgp
+            process = device.routing.one(BgpProcess)
             if process is not None:
                 speaker = speakers[device.name] = _Speaker(device, process)
                 speaker.local = local_paths(device, process, tables[device.name, family], family)
@@ -383,7 +389,7 @@ class BgpSpeakers:
     # -- results --------------------------------------------------------------------------
 
     def _candidates(self, family: int, speaker: _Speaker) -> list[Route]:
-        habits = speaker.device.profile.bgp
+        habits = speaker.device.profile.habit(BgpHabits)
         held = speaker.process.families.get(family)
         external, internal, local = (held.distance if held else None) or (
             habits.distance_external,
@@ -465,11 +471,20 @@ class BgpSpeakers:
 class BgpFamilySpeakers:
     """One address family of BGP, in the shape the scheduler knows."""
 
+    protocol = BgpProcess.protocol
+
     whole: BgpSpeakers
     family: int
 
     def offers(self, tables: Tables) -> dict[str, list[Route]]:
         return self.whole.offers(self.family, tables)
+
+    def why_not_told(self, prefix: Prefix, holder: str, other: str) -> Untold | None:
+        refusal = self.whole.why_not_told(self.family, holder, other, prefix)
+        if refusal is None:
+            return None
+        says = f"{holder} and {other} are {NAMED.label} neighbours, but {refusal.why}."
+        return Untold(other, says, refusal.sources)
 
     def relations(self) -> list[Relation]:
         return self.whole.relations() if self.family == 4 else []
@@ -480,7 +495,7 @@ class BgpFamilySpeakers:
 
     def least_distance(self, device: Device) -> int | None:
         """The smallest distance that its routes could have on a device; None without it."""
-        process, habits = device.routing.bgp, device.profile.bgp
+        process, habits = device.routing.one(BgpProcess), device.profile.habit(BgpHabits)
         if process is None:
             return None
         held = process.families.get(self.family)
@@ -651,3 +666,18 @@ def _redistributed(device: Device, statement: Redistribution, route: Route) -> P
     says = f"{device.name} announces its {route.protocol} route to {route.prefix} into BGP"
     origin = Origin(device.name, says, tuple(dict.fromkeys(because)), route.origin)
     return Path(attributes, LOCAL, origin)
+
+
+def _speak(network: Network, links: Links, families: Sequence[int]) -> list[BgpFamilySpeakers]:
+    # Sessions carry both families: they are found once.
+    whole = BgpSpeakers(network, links)
+    return [whole.of(family) for family in families]
+
+
+BGP = RoutingProtocol(
+    NAMED,
+    _speak,
+    gates.GATES,
+    ("IPv4 family", "IPv6 family", "external policy", "peer near"),
+    packets=gates.OWN,
+)

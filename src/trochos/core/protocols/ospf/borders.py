@@ -10,7 +10,7 @@ from collections import defaultdict
 from functools import cached_property
 
 from ...network.addressing import Prefix, dotted
-from ...network.routing import OspfArea
+from ...network.ospf import OspfArea, OspfHabits
 from ..policy import filter_permits
 from ..routes import Origin, Refusal
 from .neighbours import Adjacencies
@@ -157,7 +157,8 @@ class Borders:
             cost = item.cost
             if cost is None:
                 lowest = (
-                    border.process.rfc1583 or border.device.profile.ospf.range_keeps_lowest_cost
+                    border.process.rfc1583
+                    or border.device.profile.habit(OspfHabits).range_keeps_lowest_cost
                 )
                 cost = (min if lowest else max)(m.cost for m in members)
             says = f"{name} announces {item.prefix} for its area {dotted(number)}"
@@ -363,7 +364,7 @@ class Borders:
                     router.ways.setdefault(str(key[1]), []).append(best)
 
     def _inside_own_range(self, router: Router, prefix: Prefix) -> bool:
-        hides = self.family == 4 and router.device.profile.ospf.ranges_hide_others
+        hides = self.family == 4 and router.device.profile.habit(OspfHabits).ranges_hide_others
         if not router.is_border or not hides:
             return False
         return any(item.prefix.covers(prefix) for item, _ in router.discards)
@@ -376,7 +377,7 @@ def _names_taken(border: Router) -> dict[int, int]:
     name from the start, a wider one of the same address finds none (seen on real routers;
     RFC 2328, appendix E, would find one).
     """
-    if not border.device.profile.ospf.own_subnet_keeps_name:
+    if not border.device.profile.habit(OspfHabits).own_subnet_keeps_name:
         return {}
     out: dict[int, int] = {}
     for key, best in border.best.items():

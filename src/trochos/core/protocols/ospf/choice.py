@@ -9,6 +9,7 @@ from collections import defaultdict
 from dataclasses import replace
 
 from ...network.addressing import Address, Prefix, dotted, prefix_of
+from ...network.ospf import OspfHabits
 from ..routes import NextHop, Origin
 from .borders import Borders
 from .externals import External
@@ -113,7 +114,7 @@ class Choice:
                         Origin(name, says, (), item.origin),
                         tag=item.tag,
                     )
-                    habits = border.device.profile.ospf
+                    habits = border.device.profile.habit(OspfHabits)
                     if self.family == 6 and habits.translation_takes_over:
                         passed = self._taken_over(border, passed)
                     elif habits.translation_resets_metric:
@@ -183,7 +184,9 @@ class Choice:
             assert way is not None
             hops = way.hops
             if item.forward is not None and way.own is not None:
-                asks = router.device.profile.ospf.asks_for_external and self.family == 6
+                asks = (
+                    router.device.profile.habit(OspfHabits).asks_for_external and self.family == 6
+                )
                 hops = (NextHop("forward", None if asks else item.forward, way.own),)
             kind = EXTERNAL_1 if item.metric_type == 1 else EXTERNAL_2
             cost = way.cost + (item.metric if kind == EXTERNAL_1 else 0)

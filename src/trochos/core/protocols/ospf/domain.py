@@ -11,7 +11,7 @@ from collections import defaultdict
 
 from ...network.addressing import Prefix, dotted
 from ...network.facts import Network, Unmodelled
-from ...network.routing import AreaRange
+from ...network.ospf import AreaRange, OspfHabits, OspfProcess
 from ...network.source import Source
 from ..links import Links
 from ..routes import NextHop, Origin, Refusal, Route
@@ -39,7 +39,7 @@ class OspfDomain:
         self.version, self.family = version, 4 if version == 2 else 6
         self.routers: dict[str, Router] = {}
         for device in network.devices:
-            for process in device.routing.ospf:
+            for process in device.routing.of(OspfProcess):
                 if process.version == version:
                     ends = ends_of(device, process, links)
                     self.routers[device.name] = Router(device, process, ends)
@@ -60,13 +60,13 @@ class OspfDomain:
         if BACKBONE in self.graphs:
             self.graphs[BACKBONE].solve()
         for router in self.routers.values():
-            kind = router.process.border_type or router.device.profile.ospf.border_type
+            kind = router.process.border_type or router.device.profile.habit(OspfHabits).border_type
             configured = len(set(router.process.areas) | set(router.areas))
             active = len(router.areas)
             backbone = BACKBONE in router.areas
             if (
                 router.process.virtual_links
-                and router.device.profile.ospf.virtual_link_makes_border
+                and router.device.profile.habit(OspfHabits).virtual_link_makes_border
             ):
                 configured, backbone = configured + (BACKBONE not in router.areas), True
             if kind == "standard":
@@ -90,7 +90,7 @@ class OspfDomain:
                     own = nearest.interface if nearest.node == node else None
                     router = self.routers[name]
                     if own is not None and len(adverts) > 1:
-                        if router.device.profile.ospf.own_stub_blinds_to_transit:
+                        if router.device.profile.habit(OspfHabits).own_stub_blinds_to_transit:
                             if _is_blind(graph, adverts, node):
                                 continue
                     hops = graph.hops(node, masks[node])
@@ -170,7 +170,7 @@ class OspfDomain:
 
     def _candidates(self, router: Router, best: dict[Key, Best]) -> list[Route]:
         process = router.process
-        habits = router.device.profile.ospf
+        habits = router.device.profile.habit(OspfHabits)
         fallback = process.distance.get("all", habits.distance)
         distances = (
             process.distance.get("intra-area", fallback),
@@ -204,7 +204,7 @@ class OspfDomain:
 
     def _discards(self, router: Router) -> list[Route]:
         """What a border holds for its ranges, so that nothing in them loops."""
-        habits = router.device.profile.ospf
+        habits = router.device.profile.habit(OspfHabits)
         if not habits.range_discards:
             return []
         distance = router.process.distance.get("all", habits.distance)

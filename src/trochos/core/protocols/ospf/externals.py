@@ -9,7 +9,8 @@ from dataclasses import dataclass, replace
 
 from ...network.addressing import Address, Prefix
 from ...network.facts import Device
-from ...network.routing import DefaultRoute, OspfProcess, Redistribution
+from ...network.ospf import OspfHabits, OspfProcess
+from ...network.routing import DefaultRoute, Redistribution
 from ...network.source import Source
 from ..policy import Attributes, apply_route_map, filter_permits
 from ..routes import Origin, Route, Table
@@ -117,7 +118,7 @@ def default_metric(device: Device, process: OspfProcess) -> int:
     """The metric of an external that nothing gives one."""
     if process.default_metric is not None:
         return process.default_metric.value
-    return device.profile.ospf.redistribute_metric
+    return device.profile.habit(OspfHabits).redistribute_metric
 
 
 def _default(
@@ -132,7 +133,7 @@ def _default(
         held = None
     if held is None and not statement.always:
         return None
-    habits = device.profile.ospf
+    habits = device.profile.habit(OspfHabits)
     metric = statement.metric
     if metric is None and process.default_metric is not None and not statement.always:
         metric = process.default_metric.value

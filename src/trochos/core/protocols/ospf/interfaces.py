@@ -6,7 +6,8 @@ from dataclasses import dataclass, fields, replace
 
 from ...network.addressing import Address, Prefix
 from ...network.facts import AddressFact, Device, End, Interface
-from ...network.routing import NetworkStatement, Number, OspfArea, OspfInterface, OspfProcess
+from ...network.ospf import OspfArea, OspfHabits, OspfInterface, OspfProcess
+from ...network.routing import NetworkStatement, Number
 from ...network.source import Source
 from ..filters import Filters
 from ..identity import link_local, router_id, statement_covers
@@ -87,7 +88,7 @@ class OspfEnd:
 
 def ends_of(device: Device, process: OspfProcess, links: Links) -> list[OspfEnd]:
     """All interfaces of a router, whether they take part or not, one per address in version 2."""
-    habits = device.profile.ospf
+    habits = device.profile.habit(OspfHabits)
     identity = router_id(device, process.router_id, links)
     out: list[OspfEnd] = []
     for interface in device.interfaces:
@@ -173,7 +174,11 @@ def _of_address(
 ) -> OspfEnd:
     """The end of an address that has settings of its own."""
     hello = settings.hello.value if settings.hello else base.hello
-    dead = settings.dead.value if settings.dead else device.profile.ospf.dead_factor * hello
+    dead = (
+        settings.dead.value
+        if settings.dead
+        else device.profile.habit(OspfHabits).dead_factor * hello
+    )
     cost, cost_source = _cost(base.interface, settings, process, device)
     passive = settings.passive
     return replace(
@@ -196,7 +201,7 @@ def _by_statement(
     fact: AddressFact, statements: tuple[NetworkStatement, ...], device: Device
 ) -> Number | None:
     """The area that a `network` statement puts an address into."""
-    habits = device.profile.ospf
+    habits = device.profile.habit(OspfHabits)
     found: NetworkStatement | None = None
     for statement in statements:
         if not statement_covers(statement, fact, habits.statement_ignores_mask):
@@ -217,7 +222,7 @@ def _cost(
 ) -> tuple[int, Source | None]:
     if settings.cost is not None:
         return settings.cost.value, settings.cost.source
-    habits = device.profile.ospf
+    habits = device.profile.habit(OspfHabits)
     if interface.loopback:
         return 0 if process.version == 2 else 10, None
     bandwidth = interface.bandwidth or habits.default_bandwidth

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from ...network.addressing import Prefix
 from ...network.facts import Device
-from ...network.routing import AreaRange, OspfArea, OspfProcess
+from ...network.ospf import AreaRange, OspfArea, OspfProcess
 from ..routes import NextHop, Origin
 from .interfaces import OspfEnd
 from .spf import Key, hop_order

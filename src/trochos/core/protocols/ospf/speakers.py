@@ -2,20 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 
+from ...network.addressing import Prefix
 from ...network.facts import Device, End, Network, Unmodelled
+from ...network.ospf import NAMED, OspfHabits, OspfProcess
 from ...network.source import Source
 from ..again import Told
 from ..gates import Relation
 from ..links import Links
+from ..protocol import RoutingProtocol, Untold
 from ..routes import Route, Table
+from . import neighbours, virtual
 from .domain import OspfDomain
 from .externals import External, announced_by
+from .interfaces import ends_of
 
 
 class OspfSpeakers(Told):
     """One version of OSPF over the whole network."""
+
+    protocol = OspfProcess.protocol
 
     def __init__(self, network: Network, links: Links, version: int) -> None:
         super().__init__()
@@ -36,6 +43,17 @@ class OspfSpeakers(Told):
     def answer(self, told: dict[str, list[External]]) -> dict[str, list[Route]]:
         return self.domain.routes(told)
 
+    def why_not_told(self, prefix: Prefix, holder: str, other: str) -> Untold | None:
+        here, there = self.domain.routers.get(holder), self.domain.routers.get(other)
+        if here is None or there is None:
+            return None
+        for number in sorted(set(here.areas) & set(there.areas)):
+            refusal = self.domain.why_not_passed(holder, prefix, number)
+            if refusal is not None:
+                says = f"{holder} does not pass it on: {refusal.why}."
+                return Untold(holder, says, refusal.sources)
+        return None
+
     def relations(self) -> list[Relation]:
         return self.domain.adjacencies.relations
 
@@ -48,8 +66,8 @@ class OspfSpeakers(Told):
 
     def least_distance(self, device: Device) -> int | None:
         """The smallest distance that its routes could have on a device; None without it."""
-        habits = device.profile.ospf
-        running = [p for p in device.routing.ospf if p.family == self.family]
+        habits = device.profile.habit(OspfHabits)
+        running = [p for p in device.routing.of(OspfProcess) if p.family == self.family]
         found = [d for p in running for d in (*p.distance.values(), habits.distance)]
         return min(found, default=None)
 
@@ -59,3 +77,22 @@ class OspfSpeakers(Told):
     def doubts(self) -> dict[str, list[Unmodelled]]:
         """Every router of an area in which two have one router id: nothing settles there."""
         return self.domain.doubts()
+
+
+def _speak(network: Network, links: Links, families: Sequence[int]) -> list[OspfSpeakers]:
+    return [OspfSpeakers(network, links, 2 if family == 4 else 3) for family in families]
+
+
+def _busy(device: Device, process: OspfProcess, links: Links) -> set[str]:
+    ends = ends_of(device, process, links)
+    return {end.interface.name for end in ends if end.area is not None}
+
+
+OSPF = RoutingProtocol(
+    NAMED,
+    _speak,
+    (*neighbours.GATES, *virtual.GATES),
+    ("designated router", "one neighbour"),
+    _busy,
+    neighbours.OWN,
+)

@@ -10,7 +10,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from ...network.addressing import dotted
-from ...network.routing import Number, OspfProcess, VirtualLink, Word
+from ...network.ospf import OspfProcess, VirtualLink
+from ...network.routing import Number, Word
 from ...network.source import Source
 from ..gates import Gate, Reading, Relation, Side, judge
 from .neighbours import DOWN, FULL, digest_reading, same_key

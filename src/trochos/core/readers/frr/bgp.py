@@ -5,23 +5,22 @@ from __future__ import annotations
 from typing import Any
 
 from ...network.addressing import Prefix, mask_length, parse_address, parse_prefix, prefix_of
-from ...network.routing import (
+from ...network.bgp import (
     BgpAggregate,
     BgpFamily,
+    BgpHabits,
     BgpNeighbour,
     BgpNeighbourFamily,
     BgpNetwork,
     BgpProcess,
-    Flag,
     ListenRange,
-    Number,
-    Redistribution,
-    Word,
 )
+from ...network.routing import Flag, Number, Redistribution, Word
 from ...network.source import Source
 from .fate import IRRELEVANT, UNDERSTOOD, Fate, Misread, number, options, router_id
 from .ospf import redistributed
 from .rip import peer_distance
+from .section import SectionReader, TextRow
 
 _SILENT = frozenset(
     [
@@ -106,11 +105,12 @@ _NEIGHBOUR_SILENT = frozenset(
 _FAMILY_NAMES = {"ipv4": 4, "ipv6": 6}
 
 
-class BgpReader:
-    """Reads one BGP process; `finish` gives the facts, or None if none runs."""
+class BgpReader(SectionReader):
+    """Reads one BGP process."""
 
     def __init__(self) -> None:
         self.source: Source | None = None
+        self.word, self.name = "bgp", "BGP"
         self.as_number = 0
         self.process: dict[str, Any] = {}
         self.neighbours: dict[str, dict[str, Any]] = {}
@@ -505,14 +505,14 @@ class BgpReader:
     def runs(self) -> bool:
         return self.source is not None
 
-    def finish(self) -> BgpProcess | None:
+    def finish(self) -> tuple[BgpProcess, ...]:
         if self.source is None:
-            return None
+            return ()
 
         def listed(settings: dict[str, Any]) -> dict[str, Any]:
             return {k: tuple(v.values()) if isinstance(v, dict) else v for k, v in settings.items()}
 
-        return BgpProcess(
+        process = BgpProcess(
             self.as_number,
             self.source,
             neighbours=tuple(self._finished(own) for own in self.neighbours.values()),
@@ -525,6 +525,7 @@ class BgpReader:
             },
             **self.process,
         )
+        return (process,)
 
     def _finished(self, own: dict[str, Any]) -> BgpNeighbour:
         """A neighbour with what its group says of it."""
@@ -573,3 +574,6 @@ def _as_number(word: str) -> int:
         high, low = word.split(".")
         return number(high, 0, 65535) << 16 | number(low, 0, 65535)
     return number(word, 1)
+
+
+TEXT = TextRow(lambda: (BgpReader(),), BgpHabits(max_paths=64))

@@ -5,26 +5,24 @@ from __future__ import annotations
 from typing import Any
 
 from ...network.addressing import parse_prefix
-from ...network.routing import (
-    EigrpInterface,
-    EigrpProcess,
-    Flag,
-    NetworkStatement,
-    Number,
-    Redistribution,
-    RouteFilter,
-    Word,
-)
+from ...network.eigrp import EigrpHabits, EigrpInterface, EigrpProcess
+from ...network.routing import Flag, NetworkStatement, Number, Redistribution, RouteFilter, Word
 from ...network.source import Source
 from .fate import IRRELEVANT, UNDERSTOOD, Fate, Misread, number, router_id
 from .ospf import redistributed
+from .section import SectionReader, TextRow
+
+_PAIRS = ("ip hello-interval", "ip hold-time", "ip authentication", "ip summary-address")
 
 
-class EigrpReader:
+class EigrpReader(SectionReader):
     """Reads the EIGRP processes of one text, by their numbers."""
+
+    says_word = True
 
     def __init__(self) -> None:
         self.sources: dict[int, Source] = {}
+        self.word, self.name = "eigrp", "EIGRP"
         self.process: dict[int, dict[str, Any]] = {}
         self.interfaces: dict[str, dict[str, Any]] = {}
         self.current = 0
@@ -93,6 +91,10 @@ class EigrpReader:
             return f"`{first}` is not understood here"
         return UNDERSTOOD
 
+    def claims(self, words: list[str]) -> list[str] | None:
+        named = self.word in words and " ".join(words[:2]) in _PAIRS
+        return words if named or words[0] in ("delay", self.word) else super().claims(words)
+
     def interface_line(self, name: str, words: list[str], source: Source, negated: bool) -> Fate:
         """An EIGRP line under an interface, as it stands in the text."""
         settings = self.interfaces.setdefault(name, {})
@@ -136,3 +138,22 @@ class EigrpReader:
             )
             for as_number, source in self.sources.items()
         )
+
+
+HABITS = EigrpHabits(
+    statement_ignores_mask=True,
+    fixed_metrics=True,
+    ignores_passive=True,
+    ignores_redistribution=True,
+    ignores_summaries=True,
+)
+
+TEXT = TextRow(
+    lambda: (EigrpReader(),),
+    HABITS,
+    (
+        r"(ip authentication (?:mode|key-chain) eigrp \d+)",
+        r"(ip (?:hello-interval|hold-time) eigrp \d+)",
+        r"(delay|eigrp bandwidth) ",
+    ),
+)

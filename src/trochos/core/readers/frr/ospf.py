@@ -6,23 +6,28 @@ from collections.abc import Callable
 from typing import Any
 
 from ...network.addressing import Address, parse_address, parse_prefix
-from ...network.routing import (
+from ...network.ospf import (
     AreaRange,
-    DefaultRoute,
-    Flag,
     ListedNeighbour,
-    NetworkStatement,
-    Number,
     OspfArea,
+    OspfHabits,
     OspfInterface,
     OspfProcess,
+    VirtualLink,
+)
+from ...network.protocols import computed_as, rows
+from ...network.routing import (
+    DefaultRoute,
+    Flag,
+    NetworkStatement,
+    Number,
     Redistribution,
     RouteFilter,
-    VirtualLink,
     Word,
 )
 from ...network.source import Source
 from .fate import IRRELEVANT, UNDERSTOOD, Fate, Misread, number, options, router_id
+from .section import SectionReader, TextRow
 
 _SILENT = frozenset(
     [
@@ -84,11 +89,15 @@ _BEFORE_ADDRESS = {
 """How many words a setting has at least if the last of them is an address it is for."""
 
 
-class OspfReader:
-    """Reads the OSPF of one version; `finish` gives the process, or None if it does not run."""
+class OspfReader(SectionReader):
+    """Reads the OSPF of one version."""
+
+    says_word = True
 
     def __init__(self, version: int) -> None:
         self.version = version
+        self.word, self.name = ("ospf", "OSPF") if version == 2 else ("ospf6", "OSPFv3")
+        self.touches = 4 if version == 2 else 6
         self.family = 4 if version == 2 else 6
         self.source: Source | None = None
         self.process: dict[str, Any] = {}
@@ -417,6 +426,11 @@ class OspfReader:
 
     # -- interfaces --------------------------------------------------------------------
 
+    def claims(self, words: list[str]) -> list[str] | None:
+        if self.version == 2 and len(words) > 1 and words[0] == self.word:
+            return words[1:]
+        return super().claims(words)
+
     def interface_line(self, name: str, words: list[str], source: Source, negated: bool) -> Fate:
         """A line under an interface, without its leading `ip ospf` or `ipv6 ospf6`."""
         settings = self.interfaces.setdefault(name, {})
@@ -503,14 +517,14 @@ class OspfReader:
     def runs(self) -> bool:
         return self.source is not None
 
-    def finish(self) -> OspfProcess | None:
+    def finish(self) -> tuple[OspfProcess, ...]:
         if self.source is None:
-            return None
+            return ()
 
         def frozen(settings: dict[str, Any]) -> dict[str, Any]:
             return {k: tuple(v) if isinstance(v, list) else v for k, v in settings.items()}
 
-        return OspfProcess(
+        process = OspfProcess(
             self.version,
             self.source,
             networks=tuple(self.networks),
@@ -529,6 +543,7 @@ class OspfReader:
             summaries=tuple(self.summaries),
             **self.process,
         )
+        return (process,)
 
 
 def _put(settings: dict[str, Any], name: str, value: object) -> None:
@@ -542,9 +557,6 @@ def _maybe(found: dict[str, list[str]], name: str) -> int | None:
     return number(found[name][0]) if name in found else None
 
 
-PROTOCOLS = frozenset(
-    ["kernel", "connected", "static", "rip", "ripng", "ospf", "ospf6", "eigrp", "bgp"]
-)
 ABSENT = frozenset(
     [
         "isis",
@@ -569,6 +581,30 @@ def redistributed(words: list[str]) -> tuple[str, list[str]]:
         rest = rest[1:]
     if name in ABSENT:
         return name, rest
-    if name not in PROTOCOLS:
+    computed = {word for row in rows() for word in (row.name, *row.words)}
+    if name not in computed | {"kernel", "connected", "static"}:
         raise Misread(f"{name!r} is not a protocol that is known here")
-    return {"ospf6": "ospf", "ripng": "rip"}.get(name, name), rest
+    return computed_as(name), rest
+
+
+HABITS = OspfHabits(
+    statement_ignores_mask=True,
+    last_statement_wins=True,
+    ranges_hide_others=True,
+    hears_own_subnet_only=True,
+    own_subnet_keeps_name=True,
+    translation_resets_metric=True,
+    own_stub_blinds_to_transit=True,
+    virtual_link_makes_border=True,
+    asks_for_external=True,
+    translation_takes_over=True,
+)
+
+TEXT = TextRow(
+    lambda: (OspfReader(2), OspfReader(3)),
+    HABITS,
+    (
+        r"(ip ospf message-digest-key \d+) ",
+        r"(ip(?:v6)? (?:ospf6?) (?:authentication-key|\S+))",
+    ),
+)

@@ -9,6 +9,7 @@ from typing import Any
 from ...network.addressing import BITS, Address, Prefix, parse_address, parse_prefix, prefix_of
 from ...network.patterns import PatternError, pattern
 from ...network.policy import Clause, Policy, PrefixRule, RouteMapEntry, TextRule, Wildcard
+from ...network.protocols import computed_as
 from ...network.source import Source
 from .fate import IRRELEVANT, UNDERSTOOD, Fate, Misread, number
 
@@ -143,7 +144,7 @@ class PolicyReader:
 
     def _into_table(self, words: list[str], family: int, source: Source, negated: bool) -> Fate:
         """`ip protocol NAME route-map MAP`: what of a protocol gets into the table."""
-        name = {"ospf6": "ospf", "ripng": "rip"}.get(words[0], words[0])
+        name = computed_as(words[0])
         self.into_table.pop((family, name), None)
         if negated:
             return UNDERSTOOD

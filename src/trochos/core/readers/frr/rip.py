@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from ...network.addressing import Address, Prefix, parse_address, parse_prefix
+from ...network.rip import RipHabits, RipInterface, RipProcess
 from ...network.routing import (
     DefaultRoute,
     Flag,
@@ -12,21 +13,22 @@ from ...network.routing import (
     Number,
     PeerDistance,
     Redistribution,
-    RipInterface,
-    RipProcess,
     RouteFilter,
     Word,
 )
 from ...network.source import Source
 from .fate import IRRELEVANT, UNDERSTOOD, Fate, Misread, number, options
 from .ospf import redistributed
+from .section import SectionReader, TextRow
 
 
-class RipReader:
-    """Reads RIP of one family; `finish` gives the process, or None if it does not run."""
+class RipReader(SectionReader):
+    """Reads RIP of one family."""
 
     def __init__(self, family: int) -> None:
         self.family = family
+        self.word, self.name = ("rip", "RIP") if family == 4 else ("ripng", "RIPng")
+        self.touches = family
         self.source: Source | None = None
         self.process: dict[str, Any] = {}
         self.networks: list[NetworkStatement] = []
@@ -182,10 +184,10 @@ class RipReader:
     def runs(self) -> bool:
         return self.source is not None
 
-    def finish(self) -> RipProcess | None:
+    def finish(self) -> tuple[RipProcess, ...]:
         if self.source is None:
-            return None
-        return RipProcess(
+            return ()
+        process = RipProcess(
             self.family,
             self.source,
             networks=tuple(self.networks),
@@ -200,6 +202,7 @@ class RipReader:
             distances=tuple(self.distances.values()),
             **self.process,
         )
+        return (process,)
 
 
 def peer_distance(words: list[str], family: int, source: Source) -> PeerDistance:
@@ -219,3 +222,6 @@ def _classful(text: str) -> Prefix | None:
     """A bare network number stands for its class (RFC 791, section 2.3)."""
     head = int(text.split(".", 1)[0])
     return parse_prefix(f"{text}/{8 if head < 128 else 16 if head < 192 else 24}")
+
+
+TEXT = TextRow(lambda: (RipReader(4), RipReader(6)), RipHabits(version=2, shares_equal_cost=False))

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from ...network.addressing import format_address, parse_address, parse_prefix
 from ...network.facts import GatheredRoute
+from ...network.protocols import computed_as
 from ..drafts import CaptureDraft
 from ..located_json import Node
 
 KIND = "route table of an FRR router"
-_SAME = {"ospf6": "ospf", "ripng": "rip"}
 
 
 def looks_like(root: Node) -> bool:
@@ -43,7 +43,7 @@ def read(root: Node, file: str) -> CaptureDraft:
             draft.gathered.setdefault(prefix.family, []).append(
                 GatheredRoute(
                     prefix,
-                    _SAME.get(protocol, protocol),
+                    computed_as(protocol),
                     entry.integer("distance"),
                     entry.integer("metric"),
                     # What the kernel refused is chosen, and not used.

@@ -10,20 +10,19 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 
 from ...network.addressing import parse_interface_address, parse_prefix
 from ...network.facts import LINKS, AddressFact, Source, StaticRoute, Unmodelled
 from ...network.routing import Routing
 from ..drafts import ConfigDraft, InterfaceDraft, interface_key
 from ..limits import Limit, of_line
+from ..protocols import FRR as ROWS
 from ..report import Ledger, split_lines
-from .bgp import BgpReader
-from .eigrp import EigrpReader
 from .fate import Fate, Misread
-from .ospf import OspfReader
 from .policy import PolicyReader
 from .profile import FRR
-from .rip import RipReader
+from .section import SectionReader
 from .statics import path_key, read_static
 
 KIND = "FRR configuration text"
@@ -123,9 +122,7 @@ _FLUSH_LEFT = {
             "allow-ecmp",
             "auto-cost",
             "max-metric",
-            "ospf",
-            "ospf6",
-            "eigrp",
+            *(reader.word for row in ROWS for reader in row.readers() if reader.says_word),
             "address-family",
             "exit-address-family",
             "aggregate-address",
@@ -141,14 +138,8 @@ _FLUSH_LEFT = {
     "key-chain": frozenset(["key", "key-string", "cryptographic-algorithm"]),
 }
 _SHARED_ADDRESSES = "addresses that routers share (VRRP) are not computed"
-_EIGRP_PAIRS = ("ip hello-interval", "ip hold-time", "ip authentication", "ip summary-address")
-_PROTOCOLS = {
-    "ospf": "OSPF",
-    "ospf6": "OSPFv3",
-    "rip": "RIP",
-    "ripng": "RIPng",
-    "eigrp": "EIGRP",
-    "bgp": "BGP",
+# Protocols that are known by name and not computed.
+_OTHERS = {
     "isis": "IS-IS",
     "babel": "Babel",
     "openfabric": "OpenFabric",
@@ -163,8 +154,9 @@ _AROUND = re.compile(
     r"|[\w.-]+(?:\([\w-]+\))?[#>]\s*(?:(?:sh|wr|term|conf|end|exit|quit)\w*\b.*)?$)"
 )
 _SIGNS = re.compile(
-    r"^(?:frr (?:version|defaults) \S|hostname \S+$|interface \S+|router (?:ospf6?|bgp|rip|ripng"
-    r"|eigrp|isis)\b|ip(?:v6)? route \S+ \S|ip(?:v6)? forwarding$|service integrated-vtysh-config"
+    r"^(?:frr (?:version|defaults) \S|hostname \S+$|interface \S+|router (?:"
+    + "|".join(r.word for row in ROWS for r in row.readers())
+    + r"|isis)\b|ip(?:v6)? route \S+ \S|ip(?:v6)? forwarding$|service integrated-vtysh-config"
     r"|route-map \S+ (?:permit|deny)|line vty$|log (?:syslog|file|stdout)|no ip(?:v6)? forwarding$)"
 )
 
@@ -189,21 +181,11 @@ class _Reader:
         self.section: tuple[str, str] | None = None
         self.interface: InterfaceDraft | None = None
         self.protocols: dict[str, Source] = {}
-        self.ospf = OspfReader(2)
-        self.ospf6 = OspfReader(3)
-        self.rip = RipReader(4)
-        self.ripng = RipReader(6)
-        self.eigrp = EigrpReader()
-        self.bgp = BgpReader()
         self.policy = PolicyReader()
-        self.readers: dict[str, OspfReader | RipReader | EigrpReader | BgpReader] = {
-            "OSPF": self.ospf,
-            "OSPFv3": self.ospf6,
-            "RIP": self.rip,
-            "RIPng": self.ripng,
-            "EIGRP": self.eigrp,
-            "BGP": self.bgp,
+        self.readers: dict[str, SectionReader] = {
+            reader.word: reader for row in ROWS for reader in row.readers()
         }
+        """By the word that opens the section."""
         self.later: list[tuple[int, str, Fate]] = []
         """Lines of interfaces and policies, judged once it is known which protocols run."""
 
@@ -226,10 +208,7 @@ class _Reader:
         self.draft.statics = list(self.statics.values())
         self.draft.policy = self.policy.finish()
         self.draft.routing = Routing(
-            tuple(p for p in (self.ospf.finish(), self.ospf6.finish()) if p is not None),
-            tuple(p for p in (self.rip.finish(), self.ripng.finish()) if p is not None),
-            self.eigrp.finish(),
-            self.bgp.finish(),
+            tuple(process for reader in self.readers.values() for process in reader.finish())
         )
         return self.draft
 
@@ -320,7 +299,7 @@ class _Reader:
             ledger.understood(number)
         elif pair in ("frr version", "frr defaults"):
             ledger.understood(number)
-        elif first == "router" and len(words) >= 2 and words[1] in _PROTOCOLS:
+        elif first == "router" and len(words) >= 2 and self.knows(words[1]):
             self.open_router(number, words)
         elif first == "vrf" and len(words) == 2:
             self.section = ("vrf", words[1])
@@ -394,7 +373,8 @@ class _Reader:
         self.ledger.understood(number)
 
     def open_router(self, number: int, words: list[str]) -> None:
-        name = _PROTOCOLS[words[1]]
+        reader = self.readers.get(words[1])
+        name = reader.name if reader is not None else _OTHERS[words[1]]
         if "vrf" in words[2:-1] and words[-1] != "default":
             # What runs in an instance says nothing about the tables beside it.
             self.section = ("vrf", words[-1])
@@ -404,7 +384,6 @@ class _Reader:
         self.section = ("router", name)
         source = self.source(number)
         self.protocols.setdefault(name, source)
-        reader = self.readers.get(name)
         if reader is None:
             self.not_computed(number, name, "it is not computed")
             return
@@ -419,7 +398,7 @@ class _Reader:
 
     def protocol_line(self, number: int, name: str, words: list[str]) -> None:
         """A line inside the section of a routing protocol."""
-        reader = self.readers.get(name)
+        reader = next((r for r in self.readers.values() if r.name == name), None)
         if reader is None or not reader.runs:
             self.ledger.unknown(number, True, f"{name} is not computed")
             return
@@ -446,7 +425,7 @@ class _Reader:
         self.ledger.unknown(number, True, why)
         if name in ("PIM", "LDP", "NHRP", "SHARP"):
             return
-        family = {"OSPF": 4, "RIP": 4, "OSPFv3": 6, "RIPng": 6}.get(name)
+        family = next((r.touches for r in self.readers.values() if r.name == name), None)
         label = f"{name}, line {number}: " if name else f"line {number}: "
         self.draft.unmodelled.append(
             Unmodelled(self.source(number), f"{label}{why}", family, told=True)
@@ -512,14 +491,8 @@ class _Reader:
             interface.bandwidth = None if negated else int(rest[1])
             interface.bandwidth_source = self.source(number)
             ledger.understood(number)
-        elif len(rest) > 2 and rest[0] in ("ip", "ipv6") and rest[1] in _PROTOCOLS:
-            self.interface_protocol(number, _PROTOCOLS[rest[1]], rest[2:], negated)
-        elif len(rest) > 1 and rest[0] == "ospf":
-            self.interface_protocol(number, "OSPF", rest[1:], negated)
-        elif rest[0] in ("delay", "eigrp") or (pair in _EIGRP_PAIRS and "eigrp" in rest):
-            self.interface_protocol(number, "EIGRP", rest, negated)
-        elif rest[0] in ("isis", "babel", "openfabric"):
-            self.later.append((number, _PROTOCOLS[rest[0]], "it is not computed"))
+        elif self.of_protocol(number, rest, negated):
+            pass
         elif pair == "ip router" or pair == "ipv6 router":
             self.later.append((number, "IS-IS", "it is not computed"))
         elif rest[0] == "vrrp":
@@ -585,19 +558,31 @@ class _Reader:
 
     # -- what is left to others -----------------------------------------------
 
-    def interface_protocol(self, number: int, name: str, words: list[str], negated: bool) -> None:
-        """A line under an interface that belongs to a routing protocol."""
+    def knows(self, word: str) -> bool:
+        """True for the name of a protocol, whether it is computed or not."""
+        return word in self.readers or word in _OTHERS
+
+    def of_protocol(self, number: int, words: list[str], negated: bool) -> bool:
+        """Handles a line of an interface that belongs to a routing protocol; False if none does."""
         assert self.interface is not None
+        interface, source = self.interface.name, self.source(number)
+        for reader in self.readers.values():
+            mine = reader.claims(words)
+            if mine is not None:
+                read = partial(reader.interface_line, interface, mine, source, negated)
+                self.note_later(number, reader.name, read)
+                return True
+        other = words[0] if words[0] in ("isis", "babel", "openfabric") else None
+        if len(words) > 2 and words[0] in ("ip", "ipv6") and words[1] in _OTHERS:
+            other = words[1]
+        if other is None:
+            return False
+        name = _OTHERS[other]
         if name in ("PIM", "LDP", "NHRP"):
             self.ledger.irrelevant(number)
-            return
-        reader = self.readers.get(name)
-        if reader is None or isinstance(reader, BgpReader):
+        else:
             self.later.append((number, name, "it is not computed"))
-            return
-        interface, source = self.interface.name, self.source(number)
-        line = reader.interface_line
-        self.note_later(number, name, lambda: line(interface, words, source, negated))
+        return True
 
     def judge_later(self) -> None:
         """Lines of protocols outside their sections count exactly if that protocol runs."""

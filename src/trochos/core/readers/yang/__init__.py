@@ -2,9 +2,6 @@
 
 data      the file as a whole: interfaces, addresses, static routes
 leaves    small helpers: a value together with its source
-ospf      ietf-ospf (RFC 9129)
-rip       ietf-rip (RFC 8695)
-eigrp     trochos-eigrp (yang/trochos-eigrp.yang)
-bgp       trochos-bgp (yang/trochos-bgp.yang)
+model     what reads one routing protocol; each has a module that bears its name
 policy    trochos-policy (yang/trochos-policy.yang): lists, route maps, redistribution
 """

@@ -17,11 +17,12 @@ from ...network.filters import (
     Entry,
     Match,
 )
+from ...network.protocols import by_packets
 from ..located_json import Document, Node
 
 TOP = "ietf-access-control-list:acls"
 _ACTIONS = {"accept": ACCEPT, "drop": DROP, "reject": REJECT}
-_PROTOCOLS = {1: "icmp", 6: "tcp", 17: "udp", 47: "gre", 58: "icmpv6", 88: "eigrp", 89: "ospf"}
+_PROTOCOLS = {1: "icmp", 6: "tcp", 17: "udp", 47: "gre", 58: "icmpv6"} | by_packets()
 _ICMP = {0: "echo-reply", 3: "destination-unreachable", 8: "echo-request", 11: "time-exceeded"}
 _ICMPV6 = {
     1: "destination-unreachable",

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 from ...network.addressing import parse_address, parse_prefix
-from ...network.routing import (
+from ...network.bgp import (
     BgpAggregate,
     BgpFamily,
     BgpNeighbour,
     BgpNeighbourFamily,
     BgpNetwork,
     BgpProcess,
-    Flag,
-    Word,
 )
+from ...network.routing import Flag, Word
 from ...network.source import Source
 from .leaves import Leaves, redistributions
+from .model import Model
 
 _FAMILIES = {"ipv4-unicast": 4, "ipv6-unicast": 6}
 
@@ -128,3 +128,8 @@ def _neighbour_family(one: Leaves) -> BgpNeighbourFamily:
         allow_own_as=allow.value if allow else 0,
         weight=one.number("weight"),
     )
+
+
+MODELS = {
+    "bgp": Model(BgpProcess.protocol, "trochos-bgp", "bgp", lambda held, at, _: read(held, at))
+}

@@ -8,8 +8,6 @@ routing protocols have modules of their own beside this one. Every value keeps i
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from ...network.addressing import (
     InterfaceAddress,
     mask_length,
@@ -17,18 +15,17 @@ from ...network.addressing import (
     parse_prefix,
 )
 from ...network.facts import AddressFact, Profile, Source, StaticRoute, Unmodelled
-from ...network.habits import RipHabits
-from ...network.routing import BgpProcess, EigrpProcess, OspfProcess, RipProcess, Routing
+from ...network.protocols import names
+from ...network.rip import RipHabits
+from ...network.routing import Process, Routing
 from .. import tunnels
 from ..drafts import ConfigDraft, InterfaceDraft
 from ..located_json import UNSEEN, Document, Node
+from ..protocols import YANG as MODELS
 from . import acl, vlan
-from . import bgp as yang_bgp
-from . import eigrp as yang_eigrp
-from . import ospf as yang_ospf
 from . import policy as yang_policy
-from . import rip as yang_rip
 from .leaves import Leaves
+from .model import Model
 
 KIND = "YANG data"
 # Where RFC 8349 says nothing, such as what becomes of packets to the subnet of a dead link, the
@@ -38,7 +35,7 @@ YANG = Profile(
     name="YANG (RFC 8349)",
     static_distance=1,
     down_keeps_connected=True,
-    rip=RipHabits(version=2),
+    habits=(RipHabits(version=2),),
 )
 
 _INSTANCE = "ietf-yang-instance-data:instance-data-set"
@@ -73,14 +70,6 @@ _INTERFACE_IRRELEVANT = [
     "statistics",
     "phys-address",
 ]
-_MODELS = {
-    "ospfv2": ("ietf-ospf", "ospf"),
-    "ospfv3": ("ietf-ospf", "ospf"),
-    "ripv2": ("ietf-rip", "rip"),
-    "ripng": ("ietf-rip", "rip"),
-    "eigrp": ("trochos-eigrp", "eigrp"),
-    "bgp": ("trochos-bgp", "bgp"),
-}
 _SPECIAL = {"blackhole": "discard", "unreachable": "reject", "prohibit": "reject"}
 
 
@@ -246,10 +235,7 @@ class _Reader:
         protocols = routing.get("control-plane-protocols")
         if protocols is None:
             return
-        ospf: list[OspfProcess] = []
-        rip: list[RipProcess] = []
-        eigrp: list[EigrpProcess] = []
-        bgp: BgpProcess | None = None
+        found: list[Process] = []
         for entry in protocols.items("control-plane-protocol"):
             kind = (entry.text("type") or "").rpartition(":")[2]
             name = entry.text("name") or ""
@@ -271,17 +257,8 @@ class _Reader:
                         base = f"{path}/static-routes/{module}:ipv{family}"
                         for route in container.items("route"):
                             self.static(route, family, base)
-            elif kind in _MODELS and (held := self.model(entry, path, *_MODELS[kind])):
-                source = held.source()
-                if kind.startswith("ospf"):
-                    found = yang_ospf.read(held, 2 if kind == "ospfv2" else 3, source)
-                    ospf.append(replace(found, router_id=found.router_id or identity))
-                elif kind.startswith("rip"):
-                    rip.append(yang_rip.read(held, 4 if kind == "ripv2" else 6, source))
-                elif kind == "eigrp":
-                    eigrp.append(yang_eigrp.read(held, source))
-                else:
-                    bgp = yang_bgp.read(held, source)
+            elif kind in MODELS and (held := self.model(entry, path, MODELS[kind])):
+                found.append(MODELS[kind].read(held, held.source(), identity))
                 self.leftovers(held, kind)
             elif kind != "direct":
                 node = entry.peek("type") or entry
@@ -294,7 +271,9 @@ class _Reader:
                     )
                 )
                 node.seen = 0
-        self.draft.routing = Routing(tuple(ospf), tuple(rip), tuple(eigrp), bgp)
+        order = names()
+        found.sort(key=lambda process: order.index(process.protocol))
+        self.draft.routing = Routing(tuple(found))
 
     def leftovers(self, held: Leaves, kind: str) -> None:
         """What a protocol's reader did not use makes its answers uncertain."""
@@ -304,10 +283,10 @@ class _Reader:
                 why = f"{path[1:]} of {kind} is not computed"
                 self.draft.unmodelled.append(Unmodelled(self.source(node, where), why, told=True))
 
-    def model(self, entry: Node, path: str, module: str, name: str) -> Leaves | None:
+    def model(self, entry: Node, path: str, model: Model) -> Leaves | None:
         """The container of a protocol's own data model."""
-        full = f"{module}:{name}"
-        node = entry.get(full) or entry.get(name)
+        full = f"{model.module}:{model.container}"
+        node = entry.get(full) or entry.get(model.container)
         return None if node is None else Leaves(node, f"{path}/{full}", self.source)
 
     def static(self, route: Node, family: int, base: str) -> None:

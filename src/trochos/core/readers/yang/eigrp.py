@@ -3,15 +3,11 @@
 from __future__ import annotations
 
 from ...network.addressing import parse_prefix
-from ...network.routing import (
-    EigrpInterface,
-    EigrpProcess,
-    NetworkStatement,
-    RouteFilter,
-    Word,
-)
+from ...network.eigrp import EigrpInterface, EigrpProcess
+from ...network.routing import NetworkStatement, RouteFilter, Word
 from ...network.source import Source
 from .leaves import Leaves, redistributions
+from .model import Model
 
 
 def read(held: Leaves, source: Source) -> EigrpProcess:
@@ -88,3 +84,10 @@ def read(held: Leaves, source: Source) -> EigrpProcess:
         auto_summary=held.flag("auto-summary"),
         stub=announces,
     )
+
+
+MODELS = {
+    "eigrp": Model(
+        EigrpProcess.protocol, "trochos-eigrp", "eigrp", lambda held, at, _: read(held, at)
+    )
+}

@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from ...network.addressing import parse_address, parse_prefix
-from ...network.routing import (
+from ...network.ospf import (
     AreaRange,
     ListedNeighbour,
-    Number,
     OspfArea,
     OspfInterface,
     OspfProcess,
     VirtualLink,
-    Word,
 )
+from ...network.routing import Number, Word
 from ...network.source import Source
 from .leaves import Leaves, default_route, redistributions
+from .model import Model
 
 _TYPES = {"stub-area": "stub", "nssa-area": "nssa", "normal-area": "normal"}
 _DIGEST = ("md5", "hmac-sha-1", "hmac-sha-256", "hmac-sha-384", "hmac-sha-512")
@@ -205,3 +207,19 @@ def _authentication(
             return mode, None, ((number.value if number else 0, word),)
         return Word("simple", word.source), word, ()
     return None, None, ()
+
+
+def _version_2(held: Leaves, source: Source, identity: Number | None) -> OspfProcess:
+    found = read(held, 2, source)
+    return replace(found, router_id=found.router_id or identity)
+
+
+def _version_3(held: Leaves, source: Source, identity: Number | None) -> OspfProcess:
+    found = read(held, 3, source)
+    return replace(found, router_id=found.router_id or identity)
+
+
+MODELS = {
+    "ospfv2": Model(OspfProcess.protocol, "ietf-ospf", "ospf", _version_2),
+    "ospfv3": Model(OspfProcess.protocol, "ietf-ospf", "ospf", _version_3),
+}

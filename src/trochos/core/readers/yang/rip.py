@@ -3,20 +3,19 @@
 from __future__ import annotations
 
 from ...network.addressing import parse_address
+from ...network.rip import RipInterface, RipProcess
 from ...network.routing import (
     DefaultRoute,
     NetworkStatement,
     Number,
     Redistribution,
-    RipInterface,
-    RipProcess,
     RouteFilter,
     Word,
 )
 from ...network.source import Source
 from .leaves import Leaves
+from .model import Model
 
-_PROTOCOLS = {"ospfv2": "ospf", "ospfv3": "ospf", "ripv2": "rip", "ripng": "rip"}
 _HORIZON = {"disabled": "off", "simple": "on", "poison-reverse": "poisoned"}
 
 
@@ -94,9 +93,11 @@ def _redistribute(held: Leaves | None) -> tuple[Redistribution, ...]:
         return ()
     out = []
     for name, node in held.node.members().items():
-        protocol = _PROTOCOLS.get(name, name)
+        protocol = {"ospfv2": "ospf", "ospfv3": "ospf"}.get(name, name)
+        protocol = RipProcess.protocol if name in MODELS else protocol
         if isinstance(node.value, list):
-            key = "asn" if name in ("bgp", "eigrp") else "instance"
+            by_number = any(e.peek("asn") is not None for e in node.value)
+            key = "asn" if by_number else "instance"
             for _, entry in held.entries(name, key):
                 out.append(_one(protocol, entry, entry.source(key)))
         else:
@@ -115,3 +116,9 @@ def _one(protocol: str, entry: Leaves, source: Source) -> Redistribution:
         None,
         policy.value if policy else None,
     )
+
+
+MODELS = {
+    "ripv2": Model(RipProcess.protocol, "ietf-rip", "rip", lambda held, at, _: read(held, 4, at)),
+    "ripng": Model(RipProcess.protocol, "ietf-rip", "rip", lambda held, at, _: read(held, 6, at)),
+}

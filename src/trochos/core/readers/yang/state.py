@@ -11,11 +11,18 @@ from ...network.addressing import InterfaceAddress, format_address, parse_addres
 from ...network.facts import AddressFact, GatheredRoute, Source
 from ..drafts import CaptureDraft, InterfaceDraft
 from ..located_json import Document, Node
+from ..protocols import YANG
 
 KIND = "state of a device as YANG data"
 _INSTANCE = "ietf-yang-instance-data:instance-data-set"
-_PROTOCOLS = {"direct": "connected", "ospfv2": "ospf", "ospfv3": "ospf", "ripv2": "rip"}
 _SPECIAL = {"blackhole": "discard", "unreachable": "reject", "prohibit": "reject"}
+
+
+def _protocol(kind: str) -> str:
+    """Our word for the identity of a route's source."""
+    if kind in YANG:
+        return YANG[kind].protocol
+    return "connected" if kind == "direct" else kind
 
 
 def looks_like(root: Node) -> bool:
@@ -121,7 +128,7 @@ def _route(draft: CaptureDraft, route: Node) -> None:
     draft.gathered.setdefault(prefix.family, []).append(
         GatheredRoute(
             prefix,
-            _PROTOCOLS.get(kind, kind),
+            _protocol(kind),
             route.integer("route-preference"),
             None,
             route.peek("active") is not None,

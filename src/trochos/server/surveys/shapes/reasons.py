@@ -26,7 +26,7 @@ class NeighbourGateShape(Shape):
 
 
 class RelationShape(Shape):
-    protocol = s.ChoiceField(["ospf", "rip", "eigrp", "bgp"])
+    protocol = s.CharField()  # one of those that the session lists
     family = s.ChoiceField(["ipv4", "ipv6"])
     left = SideShape()
     right = SideShape()

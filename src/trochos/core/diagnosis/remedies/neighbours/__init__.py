@@ -5,8 +5,8 @@ network say is mended first; the other way round is the alternative.
 
 mends    what several protocols share: statements, passive interfaces, router ids
 ospf     the gates of OSPF
-vectors  the gates of RIP and EIGRP
 bgp      the gates of BGP sessions
+made     what the rows of gates say themselves
 filters  the gate that all of them share: what stops a protocol's own packets
 """
 
@@ -17,14 +17,17 @@ from typing import Any
 
 from ....network.addressing import dotted
 from ....network.edits import Remedy
+from ....protocols import registry
 from ....protocols.bgp.ends import BgpEnd
 from ....protocols.gates import NOTHING, Judged, Relation
+from ....protocols.ospf.interfaces import OspfEnd
+from ....protocols.ospf.virtual import VirtualEnd
 from ..bench import Bench
 from .bgp import mend_bgp, own_again, start
 from .filters import let_pass
-from .mends import Mend, cover_all
+from .made import made
+from .mends import Made, cover_all
 from .ospf import idle_area, in_area, mend_ospf
-from .vectors import mend_eigrp, mend_rip
 
 
 def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
@@ -32,11 +35,10 @@ def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
     failing = [g for g in relation.gates if not g.holds and g.stops != NOTHING]
     if not failing or relation.ends[0] is None:
         return []
-    mend = _MENDERS[relation.protocol]
     out: list[tuple[float, Remedy]] = []
     for swapped in (False, True):
         me, other = relation.ends[::-1] if swapped else relation.ends
-        done: list[Mend] = []
+        done: list[Made] = []
         weight = 0.0
         for gate in failing:
             mine = gate.right if swapped else gate.left
@@ -44,7 +46,7 @@ def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
             found = (
                 let_pass(bench, relation, me, other)
                 if gate.gate == "filter"
-                else mend(bench, gate, me, other, mine, theirs)
+                else _mended(bench, relation.protocol, gate, me, other, mine, theirs)
             )
             if found is None:
                 done = []
@@ -55,14 +57,14 @@ def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
             weight += common - bench.commonness(relation.protocol, gate.gate, theirs)
         # Of two ends that fit as well, the one that says nothing has rather forgotten a line
         # than the other has one too many.
-        weight += _hint(relation.protocol, failing, me, other)
+        weight += _hint(failing, me, other)
         if done:
             title = "; ".join(text for text, _ in done)
             edits = tuple(edit for _, item in done for edit in item)
             name = _name(me)
             out.append((weight, Remedy(f"On {name}: {title}.", tuple(dict.fromkeys(edits)))))
             out += [(weight, wider) for wider in _wider(bench, relation, failing, me, other)]
-        if relation.protocol == "bgp" and any(g.gate == "peer address" for g in failing):
+        if isinstance(me, BgpEnd) and any(g.gate == "peer address" for g in failing):
             # An address that several lines know is missed; one that a single line knows is wrong.
             missed = me.peer is not None and (
                 bench.mentioned(me.peer) > 1 or bench.more_usual(me.peer, other.source)
@@ -79,18 +81,20 @@ def _wider(
     """The same mend for everything that the same statement is about."""
     gates = {gate.gate for gate in failing}
     out: list[Remedy] = []
-    if "enabled" in gates and relation.protocol != "bgp":
-        area = other.area.value if relation.protocol == "ospf" and other.area else 0
+    if "enabled" in gates:
+        area = other.area.value if isinstance(other, OspfEnd) and other.area else 0
         whole = cover_all(bench, relation.protocol, me.device, relation.family, area)
         if whole is not None:
             out.append(whole)
-    if gates & {"area"} and relation.protocol == "ospf" and me.area and other.area:
+    if "area" in gates and isinstance(me, OspfEnd) and me.area and other.area:
         statement = next(
             (s for s in me.process.networks if s.source == me.area.source and s.prefix), None
         )
         if statement is not None and statement.prefix is not None:
-            edits = bench.writer(me.device).cover(
-                "ospf", relation.family, me.interface, statement.prefix, other.area.value
+            edits = (
+                bench.writer(me.device)
+                .of(relation.protocol)
+                .cover(relation.family, me.interface, statement.prefix, other.area.value)
             )
             shown = dotted(other.area.value)
             if edits is not None:
@@ -99,18 +103,19 @@ def _wider(
     return out
 
 
-def _hint(protocol: str, failing: list[Judged], me: Any, other: Any) -> float:
+def _hint(failing: list[Judged], me: Any, other: Any) -> float:
     """What speaks against mending this end (positive) where counting does not decide."""
     gate = failing[0]
-    if protocol == "ospf" and gate.gate == "area" and me.area and other.area:
+    links = isinstance(me, OspfEnd)
+    if links and gate.gate == "area" and me.area and other.area:
         # Who has to do with the other's area anyway is the one that left it.
         knows, known = _knows(me, other.area.value), _knows(other, me.area.value)
         return 100.0 * (known - knows)
-    if protocol == "ospf" and gate.gate in ("hello interval", "dead interval"):
+    if links and gate.gate in ("hello interval", "dead interval"):
         even = [end.dead == end.hello * 4 for end in (me, other)]
         if even[0] != even[1]:
             return 0.1 if even[0] else -0.1
-    if protocol == "ospf" and gate.gate == "area type":
+    if links and gate.gate == "area type":
         mistyped = [idle_area(end) is not None for end in (me, other)]
         if mistyped[0] != mistyped[1]:
             return -100.0 if mistyped[0] else 100.0
@@ -136,7 +141,6 @@ def _name(end: Any) -> str:
 
 def _both(bench: Bench, relation: Relation, failing: list[Judged]) -> list[Remedy]:
     """Where each end has a fault of its own, both are mended together."""
-    mend = _MENDERS[relation.protocol]
     edits: list[Any] = []
     words: list[str] = []
     for swapped in (False, True):
@@ -144,7 +148,7 @@ def _both(bench: Bench, relation: Relation, failing: list[Judged]) -> list[Remed
         for gate in failing:
             mine = gate.right if swapped else gate.left
             theirs = gate.left if swapped else gate.right
-            found = mend(bench, gate, me, other, mine, theirs)
+            found = _mended(bench, relation.protocol, gate, me, other, mine, theirs)
             if found is None or not found[1] or _one_is_enough(gate):
                 continue
             words.append(f"{_name(me)}: {found[0]}")
@@ -171,12 +175,31 @@ def _one_is_enough(gate: Judged) -> bool:
     )
 
 
-_MENDERS: dict[str, Callable[..., Mend | None]] = {
-    "ospf": mend_ospf,
-    "rip": mend_rip,
-    "eigrp": mend_eigrp,
-    "bgp": mend_bgp,
+_MENDERS: dict[type, Callable[..., Made | None]] = {
+    OspfEnd: mend_ospf,
+    VirtualEnd: mend_ospf,
+    BgpEnd: mend_bgp,
 }
+"""Mends that need more than the two ends, such as what is usual in the network."""
+
+
+def _mended(
+    bench: Bench,
+    protocol: str,
+    gate: Judged,
+    me: Any,
+    other: Any,
+    mine: str | None,
+    theirs: str | None,
+) -> Made | None:
+    """What makes one end fit the other at a gate: as its row says, or as a person would who knows
+    the whole network."""
+    for row in registry.protocol(protocol).gates:
+        if row.name == gate.gate and row.mend is not None:
+            mend = row.mend(me, other)
+            return None if mend is None else made(bench, mend, me)
+    mender = _MENDERS.get(type(me))
+    return None if mender is None else mender(bench, gate, me, other, mine, theirs)
 
 
 __all__ = ["remedies", "start"]

@@ -5,16 +5,17 @@ from __future__ import annotations
 from collections import Counter
 from typing import Any
 
-from ....change.writers.base import Peer, Writer
+from ....change.writers.base import Writer
+from ....change.writers.bgp import BgpPart, Peer
 from ....network.addressing import Address, InterfaceAddress, Prefix
+from ....network.bgp import BgpNeighbour, BgpProcess
 from ....network.edits import Remedy
 from ....network.facts import Device, Interface
-from ....network.routing import BgpNeighbour
 from ....protocols.bgp.ends import COUNTERPARTS, BgpEnd, has_policy, requires_policy, role
 from ....protocols.gates import Judged
 from ...finding import named
 from ..bench import Bench
-from .mends import Mend, own_router_id
+from .mends import Made, own_router_id
 
 
 def mend_bgp(
@@ -24,7 +25,7 @@ def mend_bgp(
     other: BgpEnd,
     mine: str | None,
     theirs: str | None,
-) -> Mend | None:
+) -> Made | None:
     writer = bench.writer(me.name)
     n = me.neighbour
     if gate.gate == "configured":
@@ -34,12 +35,12 @@ def mend_bgp(
         if other.link is not None and other.neighbour is not None and other.neighbour.far:
             port = other.neighbour.far[1]
             wanted = tuple(family for family in (6,) if other.active_in(family))
-            edits = writer.add_neighbour_at(port, other.local_as, wanted)
+            edits = writer.speaks(BgpPart).add_neighbour_at(port, other.local_as, wanted)
             return None if edits is None else (f"name {other.name} as neighbour on {port}", edits)
         if peer is None:
             return None
         like = _like(me, other, peer)
-        edits = writer.add_neighbour(peer, other.local_as, like)
+        edits = writer.speaks(BgpPart).add_neighbour(peer, other.local_as, like)
         if like is None and edits is not None and other.neighbour is not None:
             edits = (*edits, *_mirrored(writer, me, other, peer))
         return None if edits is None else (f"name {other.name} ({peer}) as neighbour", edits)
@@ -56,7 +57,7 @@ def mend_bgp(
         if off is None or not off.value:
             return "", ()
         if off is n.shutdown and off.source.path is not None:
-            edits = writer.neighbour_setting(_called(n), "shutdown", None)
+            edits = writer.speaks(BgpPart).neighbour_setting(_called(n), "shutdown", None)
         else:
             edits = writer.drop(off.source)
         return None if edits is None else (f"switch the session to {other.name} on", edits)
@@ -81,7 +82,7 @@ def mend_bgp(
         if given is None:
             edits = writer.drop(n.password.source) if n.password else None
             return None if edits is None else (f"drop the password towards {other.name}", edits)
-        edits = writer.neighbour_setting(_called(n), "password", given.value)
+        edits = writer.speaks(BgpPart).neighbour_setting(_called(n), "password", given.value)
         return None if edits is None else (f"use the password that {other.name} uses", edits)
     if gate.gate == "AS number":
         fellow = me.process.confederation and other.process.confederation
@@ -89,7 +90,7 @@ def mend_bgp(
             number = other.process.number
             if number == me.process.number or number in me.process.members:
                 return "", ()
-            edits = writer.confederation_member(number)
+            edits = writer.speaks(BgpPart).confederation_member(number)
             words = f"name AS {number} of {other.name} as a member of the confederation"
             return None if edits is None else (words, edits)
         if me.expected_as() in (other.local_as,):
@@ -98,14 +99,14 @@ def mend_bgp(
         by_group = n.group is not None and n.remote_as is not None
         by_group = by_group and n.remote_as.source.text.split()[1:2] == [n.group]  # type: ignore[union-attr]
         whose = n.group if by_group and n.group is not None else _called(n)
-        edits = writer.neighbour_setting(whose, "remote AS", str(other.local_as))
+        edits = writer.speaks(BgpPart).neighbour_setting(whose, "remote AS", str(other.local_as))
         return None if edits is None else (f"expect {other.name} in AS {other.local_as}", edits)
     if gate.gate == "role":
         counterpart = COUNTERPARTS.get(role(other) or "")
         if counterpart is None:
             edits = writer.drop(n.role.source) if n.role is not None else None
             return None if edits is None else (f"say no role towards {other.name}", edits)
-        edits = writer.neighbour_setting(_called(n), "role", counterpart)
+        edits = writer.speaks(BgpPart).neighbour_setting(_called(n), "role", counterpart)
         return None if edits is None else (f"be {counterpart} to {other.name}", edits)
     if gate.gate == "router ids differ":
         return own_router_id(bench, "bgp", 4, me.device)
@@ -123,7 +124,7 @@ def mend_bgp(
         family = int(gate.gate[3])
         if me.active_in(family):
             return "", ()
-        edits = writer.neighbour_setting(_called(n), "active", "", family)
+        edits = writer.speaks(BgpPart).neighbour_setting(_called(n), "active", "", family)
         return None if edits is None else (f"exchange IPv{family} routes with {other.name}", edits)
     if gate.gate == "peer near":
         return ("", ()) if me.near else _farther(writer, n, other, me.hops or 2)
@@ -166,19 +167,27 @@ def _mirrored(writer: Writer, me: BgpEnd, other: BgpEnd, peer: Address) -> list[
         return out
     source = theirs.update_source
     if source is not None and me.device.interface(source.value) is not None:
-        out += writer.neighbour_setting(peer, "source", source.value) or ()
+        out += writer.speaks(BgpPart).neighbour_setting(peer, "source", source.value) or ()
     if theirs.multihop is not None:
-        out += writer.neighbour_setting(peer, "multihop", str(theirs.multihop.value)) or ()
+        out += (
+            writer.speaks(BgpPart).neighbour_setting(peer, "multihop", str(theirs.multihop.value))
+            or ()
+        )
     if theirs.password is not None:
-        out += writer.neighbour_setting(peer, "password", theirs.password.value) or ()
+        out += (
+            writer.speaks(BgpPart).neighbour_setting(peer, "password", theirs.password.value) or ()
+        )
     if me.local_as == other.local_as:
         for family, held in theirs.families.items():
             if held.next_hop_self is not None:
-                out += writer.neighbour_setting(peer, "next hop self", "", family) or ()
+                out += (
+                    writer.speaks(BgpPart).neighbour_setting(peer, "next hop self", "", family)
+                    or ()
+                )
     return out
 
 
-def _right_peer(writer: Writer, me: BgpEnd, other: BgpEnd) -> Mend | None:
+def _right_peer(writer: Writer, me: BgpEnd, other: BgpEnd) -> Made | None:
     """The neighbour under the address that the other end talks from.
 
     One that was begun under a wrong address, and lacks what those like it have, is set up
@@ -190,10 +199,10 @@ def _right_peer(writer: Writer, me: BgpEnd, other: BgpEnd) -> Mend | None:
     words = f"talk to {other.name} at {towards}"
     like = _like(me, other, towards)
     if like is not None and like.update_source is not None and n.update_source is None:
-        made = writer.add_neighbour(towards, other.local_as, like)
+        made = writer.speaks(BgpPart).add_neighbour(towards, other.local_as, like)
         gone = writer.drop(n.source)
         return None if made is None or gone is None else (words, (*made, *gone))
-    edits = writer.rename_neighbour(n.address, towards)
+    edits = writer.speaks(BgpPart).rename_neighbour(n.address, towards)
     if edits is None:
         return None
     if n.update_source is None and other.neighbour is not None:
@@ -201,14 +210,14 @@ def _right_peer(writer: Writer, me: BgpEnd, other: BgpEnd) -> Mend | None:
     return words, edits
 
 
-def _farther(writer: Writer, n: BgpNeighbour, other: BgpEnd, links: int) -> Mend | None:
+def _farther(writer: Writer, n: BgpNeighbour, other: BgpEnd, links: int) -> Made | None:
     assert n.address is not None
     links = max(2, links)
-    edits = writer.neighbour_setting(_called(n), "multihop", str(links))
+    edits = writer.speaks(BgpPart).neighbour_setting(_called(n), "multihop", str(links))
     return None if edits is None else (f"let packets to {other.name} cross {links} links", edits)
 
 
-def _policy(bench: Bench, me: BgpEnd, other: BgpEnd) -> Mend | None:
+def _policy(bench: Bench, me: BgpEnd, other: BgpEnd) -> Made | None:
     """A policy as this device has it for others, or none required, as others here have it."""
     if not requires_policy(me) or me.neighbour is None or me.neighbour.address is None:
         return "", ()
@@ -229,7 +238,7 @@ def _policy(bench: Bench, me: BgpEnd, other: BgpEnd) -> Mend | None:
             name = _usual_policy(me, family, direction)
             if name is None:
                 break
-            found = writer.neighbour_setting(
+            found = writer.speaks(BgpPart).neighbour_setting(
                 _called(me.neighbour), f"policy {direction}", name, family
             )
             edits += found or ()
@@ -237,7 +246,7 @@ def _policy(bench: Bench, me: BgpEnd, other: BgpEnd) -> Mend | None:
         if len(names) == len(lacking):
             shown = " and ".join(dict.fromkeys(names))
             return f"apply the policy {shown} towards {other.name} too", tuple(edits)
-    found = writer.no_external_policy()
+    found = writer.speaks(BgpPart).no_external_policy()
     return None if found is None else ("require no policy of external neighbours", found)
 
 
@@ -253,7 +262,7 @@ def _usual_policy(me: BgpEnd, family: int, direction: str) -> str | None:
     return None if word is None else word.value
 
 
-def _right_source(bench: Bench, me: BgpEnd, other: BgpEnd) -> Mend | None:
+def _right_source(bench: Bench, me: BgpEnd, other: BgpEnd) -> Made | None:
     """Talk from the address that the other end expects."""
     expected = other.peer
     n = me.neighbour
@@ -269,7 +278,9 @@ def _right_source(bench: Bench, me: BgpEnd, other: BgpEnd) -> Mend | None:
             value = interface.name if by_name or interface.loopback else str(expected)
             if not bench.writer(me.name).sources_by_interface:
                 value = str(expected)
-            edits = bench.writer(me.name).neighbour_setting(_called(n), "source", value)
+            edits = (
+                bench.writer(me.name).speaks(BgpPart).neighbour_setting(_called(n), "source", value)
+            )
             words = f"talk to {other.name} from {expected}"
             return None if edits is None else (words, edits)
     return None
@@ -309,8 +320,10 @@ def start(
             peers.append(found)
     if not peers:
         return []
-    edits = bench.writer(name).start_bgp(
-        number, tuple(peers), _own_subnets(bench, device), _lax(bench) > 0
+    edits = (
+        bench.writer(name)
+        .speaks(BgpPart)
+        .start(number, tuple(peers), _own_subnets(bench, device), _lax(bench) > 0)
     )
     if edits is None:
         return []
@@ -320,7 +333,8 @@ def start(
 
 
 def _number(speaker: Device) -> int | None:
-    return speaker.routing.bgp.number if speaker.routing.bgp is not None else None
+    process = speaker.routing.one(BgpProcess)
+    return None if process is None else process.number
 
 
 def _expected(caller: Device, n: BgpNeighbour) -> int | None:
@@ -337,7 +351,7 @@ def _answer(
     """What a router has to say so that a session which another configured comes up."""
     assert n.address is not None
     theirs = _talks_from(caller, n)
-    process = caller.routing.bgp
+    process = caller.routing.one(BgpProcess)
     if theirs is None or process is None:
         return None
     own = next(i for i in device.interfaces if any(f.address == n.address for f in i.addresses))
@@ -388,7 +402,6 @@ def _lax(bench: Bench) -> int:
     return sum(
         1
         for device in bench.network.devices
-        if device.routing.bgp is not None
-        and device.routing.bgp.requires_policy is not None
-        and not device.routing.bgp.requires_policy.value
+        for process in device.routing.of(BgpProcess)
+        if process.requires_policy is not None and not process.requires_policy.value
     )

@@ -8,16 +8,15 @@ from typing import Any
 
 from ....change.writers.base import Edits, Writer
 from ....network.addressing import Prefix
-from ....network.edits import Remedy, TextEdit
+from ....network.edits import Remedy
 from ....network.facts import AddressFact, Device, Interface
-from ....network.routing import NetworkStatement
-from ....protocols.eigrp import ends_of as eigrp_ends
-from ....protocols.ospf.interfaces import ends_of as ospf_ends
-from ....protocols.rip import ends_of as rip_ends
+from ....network.protocols import label
+from ....network.routing import NetworkStatement, Process
+from ....protocols import registry
 from ...findings.idle import idle_statements
 from ..bench import Bench
 
-Mend = tuple[str, Edits]
+Made = tuple[str, Edits]
 """(what is done, in words after the device's name; the edits)."""
 
 
@@ -29,20 +28,20 @@ def covered(
     interface: Interface,
     fact: AddressFact | None,
     area: int = 0,
-) -> Mend | None:
+) -> Made | None:
     """A statement that takes the interface in; one that takes nothing in makes way for it."""
     if fact is None and family == 4:
         return None
     writer = bench.writer(device)
     prefix = fact.connected if fact is not None else Prefix(family, 0, 0)
-    edits = writer.cover(protocol, family, interface, prefix, area)
+    edits = writer.of(protocol).cover(family, interface, prefix, area)
     if edits is None:
         return None
     stray = nearest(idle_statements(bench.devices[device], protocol, family), prefix)
     gone: Edits = ()
     if stray is not None:
         gone = writer.drop(stray.source) or ()
-    name = {"ospf": "OSPF", "rip": "RIP", "eigrp": "EIGRP"}[protocol]
+    name = label(protocol)
     words = f"run {name} on {interface.name}"
     if stray is not None:
         words += f" instead of {stray.prefix or stray.interface}, which no interface has"
@@ -71,7 +70,7 @@ def speaks_again(
     passive: bool,
     source: Any,
     excepted: bool,
-) -> Mend | None:
+) -> Made | None:
     """A passive interface speaks again; where all are by default, all of them do, unless
     others were excepted one by one."""
     if not passive:
@@ -83,18 +82,13 @@ def speaks_again(
         edits = writer.drop(source)
         return None if edits is None else ("let its interfaces speak again", edits)
     if "default" in source.text:
-        line = (
-            "no ip ospf passive" if protocol == "ospf" else f"no passive-interface {interface.name}"
-        )
-        context = (
-            (f"interface {interface.name}",) if protocol == "ospf" else ("router " + protocol,)
-        )
-        return words, (TextEdit(source.device, source.file, context, (), (line,)),)
+        edits = writer.of(protocol).speak(family, interface, source)
+        return None if edits is None else (words, edits)
     edits = writer.drop(source)
     return None if edits is None else (words, edits)
 
 
-def own_router_id(bench: Bench, protocol: str, family: int, device: Device) -> Mend | None:
+def own_router_id(bench: Bench, protocol: str, family: int, device: Device) -> Made | None:
     """A router id that is this device's alone: a loopback address, else its lowest."""
     own = [
         (not interface.loopback, fact.address)
@@ -106,49 +100,36 @@ def own_router_id(bench: Bench, protocol: str, family: int, device: Device) -> M
     for other in bench.network.devices:
         if other.name == device.name:
             continue
-        used |= {p.router_id.value for p in other.routing.ospf if p.router_id}
-        if other.routing.bgp is not None and other.routing.bgp.router_id:
-            used.add(other.routing.bgp.router_id.value)
+        used |= {p.identity.value for p in other.routing.processes if p.identity}
         used |= {
             fact.address.value
             for interface in other.interfaces
             if interface.loopback
             for fact in interface.addresses
         }
-    current = None
-    if protocol == "bgp" and device.routing.bgp is not None:
-        current = device.routing.bgp.router_id
-    else:
-        current = next((p.router_id for p in device.routing.ospf if p.family == family), None)
+    running = device.routing.called(protocol, family)
+    current = next((p.identity for p in running), None)
     if current is not None and any(current.value == address.value for _, address in own):
         return None  # its id is an address of its own: the other end is wrong
     for _, address in sorted(own):
         if address.value in used:
             continue
-        edits = bench.writer(device.name).router_id(protocol, family, address)
+        edits = bench.writer(device.name).of(protocol).router_id(family, address)
         return None if edits is None else (f"use {address} as router id", edits)
     return None
 
 
-def running(bench: Bench, protocol: str, device: Device, process: Any) -> set[str]:
+def running(bench: Bench, device: Device, process: Process) -> set[str]:
     """The interfaces on which a process runs."""
-    links = bench.tables.links
-    if protocol == "ospf":
-        return {e.interface.name for e in ospf_ends(device, process, links) if e.area is not None}
-    ends: list[Any] = []
-    ends += rip_ends(device, process, links) if protocol == "rip" else []
-    ends += eigrp_ends(device, process, links) if protocol == "eigrp" else []
-    return {end.interface.name for end in ends if end.enabled is not None}
+    return registry.protocol(process.protocol).busy(device, process, bench.tables.links)
 
 
 def cover_all(bench: Bench, protocol: str, device: str, family: int, area: int) -> Remedy | None:
     """A protocol run on every interface of a device that it does not run on yet."""
     facts = bench.devices[device]
     idle: list[tuple[Interface, AddressFact]] = []
-    for process in getattr(facts.routing, protocol):
-        if process.family != family:
-            continue
-        busy = running(bench, protocol, facts, process)
+    for process in facts.routing.called(protocol, family):
+        busy = running(bench, facts, process)
         for interface in facts.interfaces:
             found = [
                 f
@@ -161,10 +142,10 @@ def cover_all(bench: Bench, protocol: str, device: str, family: int, area: int) 
         return None
     edits: list[Any] = []
     for interface, fact in idle:
-        made = bench.writer(device).cover(protocol, family, interface, fact.connected, area)
+        made = bench.writer(device).of(protocol).cover(family, interface, fact.connected, area)
         if made is None:
             return None
         edits += made
     names = ", ".join(interface.name for interface, _ in idle)
-    name = {"ospf": "OSPF", "rip": "RIP", "eigrp": "EIGRP"}[protocol]
+    name = label(protocol)
     return Remedy(f"On {device}: run {name} on {names}.", tuple(edits))

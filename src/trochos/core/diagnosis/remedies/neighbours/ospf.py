@@ -5,15 +5,16 @@ from __future__ import annotations
 from typing import Any
 
 from ....change.writers.base import Edits, Writer
+from ....change.writers.ospf import OspfPart
 from ....network.addressing import dotted
-from ....network.routing import OspfArea
+from ....network.ospf import OspfArea
 from ....protocols.gates import Judged
 from ....protocols.ospf.interfaces import OspfEnd
 from ....protocols.ospf.neighbours import authentication
 from ....protocols.ospf.virtual import VirtualEnd
 from ..addresses import move_address
 from ..bench import Bench
-from .mends import Mend, covered, own_router_id, speaks_again
+from .mends import Made, covered, own_router_id, speaks_again
 
 
 def mend_ospf(
@@ -23,7 +24,7 @@ def mend_ospf(
     other: OspfEnd | VirtualEnd,
     mine: str | None,
     theirs: str | None,
-) -> Mend | None:
+) -> Made | None:
     """One gate of an OSPF relation."""
     if isinstance(me, VirtualEnd) or isinstance(other, VirtualEnd):
         assert isinstance(me, VirtualEnd) and isinstance(other, VirtualEnd)
@@ -31,8 +32,8 @@ def mend_ospf(
     writer = bench.writer(me.device)
     family, name = me.process.family, me.interface.name
 
-    def setting(what: str, value: str | None, words: str) -> Mend | None:
-        edits = writer.interface_setting("ospf", family, name, what, value)
+    def setting(what: str, value: str | None, words: str) -> Made | None:
+        edits = writer.of("ospf").interface_setting(family, name, what, value)
         return None if edits is None else (words, edits)
 
     if gate.gate == "enabled":
@@ -77,7 +78,7 @@ def mend_ospf(
         here = me.process.areas.get(there.id)
         if me.area != other.area and here is not None and here.kind == there.kind:
             return "", ()  # in the right area, which it knows, the type is right too
-        edits = writer.area_kind(family, there.id, there.kind, there.summaries)
+        edits = writer.speaks(OspfPart).area_kind(family, there.id, there.kind, there.summaries)
         words = f"make area {dotted(there.id)} {there.kind} as {other.device} has it"
         idle = idle_area(me)
         if edits is not None and idle is not None and idle.kind_source and idle.kind == there.kind:
@@ -111,7 +112,7 @@ def mend_ospf(
         words = f"let {name} become the designated router"
         return None if edits is None else (words, edits)
     if gate.gate == "neighbour listed" and other.address is not None:
-        edits = writer.list_neighbour(name, other.address)
+        edits = writer.speaks(OspfPart).list_neighbour(name, other.address)
         return None if edits is None else (f"list {other.address} on {name}", edits)
     if gate.gate == "one neighbour" and me.settings.network_type is not None:
         edits = writer.drop(me.settings.network_type.source)
@@ -119,14 +120,14 @@ def mend_ospf(
     return None
 
 
-def _mend_virtual(bench: Bench, gate: Judged, me: VirtualEnd, other: VirtualEnd) -> Mend | None:
+def _mend_virtual(bench: Bench, gate: Judged, me: VirtualEnd, other: VirtualEnd) -> Made | None:
     """This side of a virtual link said as the other side says it."""
     if gate.gate in ("transit area type", "way through the area"):
         return None  # nothing that is said of the link itself helps
     if other.link is None:
         return ("", ()) if me.link is not None and gate.gate == "virtual link" else None
     wanted = other.link._replace(neighbour=me.peer)
-    edits = bench.writer(me.device).virtual_link(me.process.family, wanted)
+    edits = bench.writer(me.device).speaks(OspfPart).virtual_link(me.process.family, wanted)
     words = (
         f"run the virtual link over area {dotted(wanted.area)} to {other.device} "
         f"as {other.device} has it"
@@ -134,7 +135,7 @@ def _mend_virtual(bench: Bench, gate: Judged, me: VirtualEnd, other: VirtualEnd)
     return None if edits is None else (words, edits)
 
 
-def _adopt_ospf_keys(writer: Writer, me: OspfEnd, other: OspfEnd) -> Mend | None:
+def _adopt_ospf_keys(writer: Writer, me: OspfEnd, other: OspfEnd) -> Made | None:
     """The other end's authentication, type and keys together."""
     family, name = me.process.family, me.interface.name
     wanted, held = authentication(other), authentication(me)
@@ -143,7 +144,9 @@ def _adopt_ospf_keys(writer: Writer, me: OspfEnd, other: OspfEnd) -> Mend | None
         if wanted.value == "none" and me.settings.authentication is not None:
             edits += writer.drop(me.settings.authentication.source) or ()
         else:
-            found = writer.interface_setting("ospf", family, name, "authentication", wanted.value)
+            found = writer.of("ospf").interface_setting(
+                family, name, "authentication", wanted.value
+            )
             if found is None:
                 return None
             edits += found
@@ -156,7 +159,9 @@ def _adopt_ospf_keys(writer: Writer, me: OspfEnd, other: OspfEnd) -> Mend | None
             if (number, word.value) in {(n, w.value) for n, w in me.settings.digests}:
                 keep.add(word.value)
                 continue
-            found = writer.interface_setting("ospf", family, name, f"digest {number}", word.value)
+            found = writer.of("ospf").interface_setting(
+                family, name, f"digest {number}", word.value
+            )
             if found is None:
                 return None
             edits += found
@@ -166,7 +171,7 @@ def _adopt_ospf_keys(writer: Writer, me: OspfEnd, other: OspfEnd) -> Mend | None
     elif wanted.value == "simple" and other.settings.key is not None:
         key = other.settings.key.value
         if me.settings.key is None or me.settings.key.value != key:
-            found = writer.interface_setting("ospf", family, name, "key", key)
+            found = writer.of("ospf").interface_setting(family, name, "key", key)
             if found is None:
                 return None
             edits += found
@@ -177,7 +182,7 @@ def _adopt_ospf_keys(writer: Writer, me: OspfEnd, other: OspfEnd) -> Mend | None
     return f"authenticate on {name} as {other.device} does", tuple(dict.fromkeys(edits))
 
 
-def _other_area(bench: Bench, me: OspfEnd, area: int) -> Mend | None:
+def _other_area(bench: Bench, me: OspfEnd, area: int) -> Made | None:
     """Another area for an interface that a network statement put into its area."""
     assert me.area is not None and me.fact is not None
     writer = bench.writer(me.device)
@@ -203,7 +208,7 @@ def _other_area(bench: Bench, me: OspfEnd, area: int) -> Mend | None:
         return None
     if not mates and statement is not None and statement.prefix is not None:
         prefix = statement.prefix
-    edits = writer.cover("ospf", me.process.family, me.interface, prefix, area)
+    edits = writer.of("ospf").cover(me.process.family, me.interface, prefix, area)
     return None if edits is None else (words, (*gone, *edits))
 
 

@@ -1,0 +1,2 @@
+"""FRR's configuration language: `text` says what stands outside protocols, `part` what they have
+in common, and each protocol has a module of its own."""

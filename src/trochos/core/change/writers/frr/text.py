@@ -1,0 +1,142 @@
+"""FRR's configuration language (the text its daemons print)."""
+
+from __future__ import annotations
+
+from ....network.addressing import Address, InterfaceAddress, Prefix
+from ....network.edits import TextEdit
+from ....network.facts import AddressFact, Interface, Source
+from ....network.policy import PrefixRule
+from ...text import Section, sections, slot, squeeze
+from ..base import Edits, Writer
+
+
+class FrrWriter(Writer):
+    """Edits of one FRR text."""
+
+    @property
+    def file(self) -> str:
+        return self.device.main_file or "frr.conf"
+
+    def edit(
+        self,
+        context: tuple[str, ...],
+        remove: tuple[str, ...] = (),
+        add: tuple[str, ...] = (),
+        file: str | None = None,
+    ) -> Edits:
+        # What a line replaces is named, so that the change can be followed and taken back.
+        opening = context[-1] if context else ""
+        replaced = [
+            row
+            for row in self.rows(context, file)
+            for line in add
+            if row not in remove and row != line and (held := slot(opening, line)) is not None
+            if slot(opening, row) == held
+        ]
+        remove = (*remove, *dict.fromkeys(replaced))
+        return (TextEdit(self.device.name, file or self.file, context, remove, add),)
+
+    def context_of(self, source: Source) -> tuple[tuple[str, ...], str] | None:
+        """The section a line stands in, and the line itself."""
+        text = self.files.get(source.file)
+        if text is None or source.line is None:
+            return None
+        rows = text.split("\n")
+        at = source.line - 1
+        if at >= len(rows):
+            return None
+
+        def search(here: Section, trail: tuple[str, ...]) -> tuple[str, ...] | None:
+            if at in here.body or at == here.start:
+                return trail if at in here.body else trail[:-1]
+            for inner in here.inner:
+                if inner.start <= at < max(inner.end, inner.start + 1):
+                    found = search(inner, (*trail, inner.opening))
+                    if found is not None:
+                        return found
+            return None
+
+        trail = search(sections(rows), ())
+        return None if trail is None else (trail, squeeze(rows[at]))
+
+    def drop(self, source: Source) -> Edits | None:
+        if source.default or source.missing:
+            return None
+        if source.path is not None:
+            return super().drop(source)
+        found = self.context_of(source)
+        return None if found is None else self.edit(found[0], (found[1],), (), source.file)
+
+    def swap(self, source: Source, line: str) -> Edits | None:
+        """Another line in the place of one."""
+        found = self.context_of(source)
+        if found is None:
+            return None
+        return self.edit(found[0], (found[1],), (line,), source.file)
+
+    def permit_instead(self, source: Source) -> Edits | None:
+        if source.path is not None or " deny " not in source.text:
+            return None
+        return self.swap(source, squeeze(source.text).replace(" deny ", " permit ", 1))
+
+    # -- interfaces ----------------------------------------------------------------
+
+    def enable(self, interface: Interface) -> Edits | None:
+        source = interface.enabled_source
+        if source is None or source.path is not None:
+            return None
+        return self.drop(source)
+
+    def address(
+        self, interface: Interface, old: AddressFact | None, new: InterfaceAddress
+    ) -> Edits | None:
+        word = "ip" if new.address.family == 4 else "ipv6"
+        line = f"{word} address {new}"
+        if old is None:
+            source = interface.source
+            file = source.file if source is not None and source.path is None else None
+            return self.edit((f"interface {interface.name}",), (), (line,), file)
+        if old.source.path is not None:
+            return None
+        return self.swap(old.source, line)
+
+    # -- static routes ----------------------------------------------------------------
+
+    def static(
+        self, prefix: Prefix, gateway: Address, distance: int = 1, exit: str | None = None
+    ) -> Edits | None:
+        word = "ip" if prefix.family == 4 else "ipv6"
+        tail = f" {distance}" if distance != 1 else ""
+        others = [s.source.file for s in self.device.statics if s.source.path is None]
+        file = others[0] if others else None
+        return self.edit((), (), (f"{word} route {prefix} {gateway}{tail}",), file)
+
+    def rows(self, context: tuple[str, ...], file: str | None) -> list[str]:
+        rows = self.files.get(file or self.file, "").split("\n")
+        here = [sections(rows)]
+        for opening in context:
+            here = [inner for item in here for inner in item.inner if inner.opening == opening]
+        return [squeeze(rows[n]) for item in here for n in item.body]
+
+    # -- policy ------------------------------------------------------------------------
+
+    def list_entry(
+        self, kind: str, name: str, old: PrefixRule | None, prefix: Prefix, permit: bool
+    ) -> Edits | None:
+        verb = "permit" if permit else "deny"
+        policy = self.device.policy
+        held = (policy.prefix_lists if kind == "prefix" else policy.access_lists).get(
+            (prefix.family, name), ()
+        )
+        lowest = min((rule.sequence for rule in held), default=10)
+        sequence = old.sequence if old is not None else max(1, lowest - 1)
+        head = {
+            ("prefix", 4): f"ip prefix-list {name}",
+            ("prefix", 6): f"ipv6 prefix-list {name}",
+            ("access", 4): f"access-list {name}",
+            ("access", 6): f"ipv6 access-list {name}",
+        }[kind, prefix.family]
+        line = f"{head} seq {sequence} {verb} {prefix}"
+        if old is not None:
+            return self.swap(old.source, line)
+        return self.edit((), (), (line,), held[0].source.file if held else None)

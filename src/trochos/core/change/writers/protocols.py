@@ -1,0 +1,16 @@
+"""How each routing protocol is written, in each language: the one list of it."""
+
+from __future__ import annotations
+
+from .base import Part
+from .frr.bgp import BgpText
+from .frr.eigrp import EigrpText
+from .frr.ospf import OspfText
+from .frr.rip import RipText
+from .yang.bgp import BgpTree
+from .yang.eigrp import EigrpTree
+from .yang.ospf import OspfTree
+from .yang.rip import RipTree
+
+FRR: list[type[Part]] = [OspfText, RipText, EigrpText, BgpText]
+YANG: list[type[Part]] = [OspfTree, RipTree, EigrpTree, BgpTree]

@@ -1,0 +1,46 @@
+"""What a gate's row says would mend an end (`network.mends`), made into edits of its language."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ....network.mends import Fits, IntoSubnet, Mend, Say, Speak, TakeIn
+from ..addresses import move_address
+from ..bench import Bench
+from .mends import Made, covered, speaks_again
+
+
+def made(bench: Bench, mend: Mend, me: Any) -> Made | None:
+    """The edits that a mend means at an end; None if the end's language cannot say it."""
+    process = me.process
+    protocol, family = process.protocol, process.family
+    match mend:
+        case Fits():
+            return "", ()
+        case TakeIn(area):
+            return covered(bench, protocol, me.device, family, me.interface, me.fact, area)
+        case IntoSubnet(other):
+            return move_address(bench, me.device, me.interface, me.fact, other)
+        case Speak(passive, source, excepted):
+            writer = bench.writer(me.device)
+            return speaks_again(writer, protocol, family, me.interface, passive, source, excepted)
+        case Say():
+            return _said(bench, mend, me, protocol, family)
+
+
+def _said(bench: Bench, mend: Say, me: Any, protocol: str, family: int) -> Made | None:
+    writer = bench.writer(me.device)
+    part = writer.of(protocol)
+    edits: list[Any] = []
+    for source in mend.gone:
+        edits += writer.drop(source) or ()
+    for setting in mend.settings:
+        found = (
+            part.whole_setting(family, setting.what, setting.value)
+            if setting.whole
+            else part.interface_setting(family, me.interface.name, setting.what, setting.value)
+        )
+        if found is None:
+            return None
+        edits += found
+    return (mend.words, tuple(dict.fromkeys(edits))) if edits else None

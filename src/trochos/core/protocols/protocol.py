@@ -1,0 +1,106 @@
+"""What a routing protocol is to everybody else: one object that says how it is computed.
+
+Each protocol has such an object in its own room, and `registry` lists them. The scheduler, the
+findings and the remedies ask it and never which protocol it is.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+from typing import Protocol as Shape
+
+from ..network.addressing import FAMILIES, Prefix
+from ..network.facts import Device, End, Network, Unmodelled
+from ..network.routing import Named, Process
+from ..network.source import Source
+from .again import TableKey
+from .filters import Flow
+from .gates import Gate, Relation
+from .links import Links
+from .routes import Route, Table
+
+
+class Untold(NamedTuple):
+    """Why one neighbour does not tell another of a prefix: whose doing it is, a sentence, lines."""
+
+    device: str
+    says: str
+    sources: tuple[Source, ...]
+
+
+class Speakers(Shape):
+    """One protocol of one family over the whole network."""
+
+    @property
+    def protocol(self) -> str:
+        """The protocol's word."""
+
+    @property
+    def family(self) -> int:
+        """4 or 6."""
+
+    def offers(self, tables: Mapping[TableKey, Table]) -> dict[str, list[Route]]:
+        """The candidates per device, given the tables of the round before."""
+
+    def relations(self) -> list[Relation]:
+        """Every pair of ends that are or should be neighbours."""
+
+    def doubts(self) -> dict[str, list[Unmodelled]]:
+        """Per device: why its routes of this protocol are never certain."""
+
+    def why_not_told(self, prefix: Prefix, holder: str, other: str) -> Untold | None:
+        """Why a router that holds a prefix does not tell a working neighbour of it; None if
+        nothing in this protocol keeps it from that."""
+
+    def least_distance(self, device: Device) -> int | None:
+        """The smallest distance that a route of it could have on a device; None if it is not
+        run there."""
+
+    def outside(self) -> Iterable[tuple[str, End, Unmodelled]]:
+        """Neighbours that nobody surveyed: (whose, where the way to it leaves what was read, what
+        is not known)."""
+
+    def listening(self) -> Iterable[tuple[End, str, Source]]:
+        """The ends on which any neighbour would be heard, with the line that makes them."""
+
+
+Speak = Callable[[Network, Links, Sequence[int]], Sequence[Speakers]]
+
+
+@dataclass(frozen=True, slots=True)
+class RoutingProtocol:
+    """How a protocol is computed."""
+
+    named: Named
+    speak: Speak
+    """Its speakers over a network, one for each of the families that are asked for."""
+    gates: tuple[Gate[Any], ...]
+    """What is compared between two ends, in the order in which the protocol meets it."""
+    more_gates: tuple[str, ...] = ()
+    """The names of what else may keep routes from passing: not compared between two ends."""
+    busy: Callable[[Device, Any, Links], set[str]] = lambda device, process, links: set()
+    """The interfaces on which one of its processes runs."""
+    packets: Flow | None = None
+    """Its own packets, as filters see them."""
+
+    @property
+    def name(self) -> str:
+        return self.named.name
+
+    @property
+    def gate_names(self) -> tuple[str, ...]:
+        return (*(gate.name for gate in self.gates), *self.more_gates)
+
+    def processes(self, device: Device, family: int) -> tuple[Process, ...]:
+        """Its processes of one family on a device."""
+        return device.routing.called(self.name, family)
+
+    def families(self, network: Network) -> list[int]:
+        """The families in which it runs anywhere."""
+        return [
+            family
+            for family in FAMILIES
+            if any(self.processes(device, family) for device in network.devices)
+        ]
