@@ -1,38 +1,81 @@
 #!/usr/bin/env bash
 # All tests: style and types of both languages, then behaviour, the browser's included.
-set -euo pipefail
+#
+#   ./trochos test              everything
+#   ./trochos test --quick      style, types and the core's tests without the thorough ones, on all
+#                               cores: about a minute on two
+#   ./trochos test ARGUMENTS    only the tests that pytest's arguments name
+#
+# A part that fails does not hide the others: all run, and the last lines say which failed and how
+# many tests were left out, with the reasons.
+set -uo pipefail
 root=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
-cd "$root"
+cd "$root" || exit 2
 export PATH="$root/.venv/bin:$PATH" PYTHONPATH="$root/src"
-step() { printf '\n== %s\n' "$*"; }
+cores=$(nproc)
+said="$root/.state/test"
+mkdir -p "$said"
+rm -f "$said"/*.log
+failed=()
 
-# With arguments, only the tests they name.
+part() { # part NAME COMMAND...: runs it, shows what it says, and remembers if it failed
+  local name=$1
+  shift
+  printf '\n== %s\n' "$name"
+  "$@" 2>&1 | tee "$said/${name//[^a-z]/-}.log"
+  [ "${PIPESTATUS[0]}" = 0 ] || failed+=("$name")
+}
+
+closing() {
+  printf '\n== in all\n'
+  # What pytest left out: how many, where, why.
+  grep -h '^SKIPPED ' "$said"/*.log | sort | sed 's/^SKIPPED /left out: /' || true
+  grep -hE '^(FAILED|ERROR) ' "$said"/*.log | sort | sed 's/^/  /' || true
+  if [ ${#failed[@]} = 0 ]; then
+    echo "Every part passed."
+    exit 0
+  fi
+  printf 'failed: %s\n' "${failed[@]}"
+  exit 1
+}
+
+style() { ruff check . && ruff format --check .; }
+page_types() { cd web && npx tsc -b && npx eslint src; }
+page_tests() { cd web && npx vitest run; }
+api_client() {
+  python -m trochos.server.manage spectacular --file .state/openapi.yaml --validate --fail-on-warn &&
+    diff -u docs/openapi.yaml .state/openapi.yaml &&
+    (cd web && npx openapi-typescript ../docs/openapi.yaml -o ../.state/schema.d.ts >/dev/null) &&
+    diff -q web/src/api/schema.d.ts .state/schema.d.ts
+}
+
+if [ "${1:-}" = --quick ]; then
+  part "style" style
+  part "types" mypy
+  part "computation, in short" \
+    python -m pytest -n "$cores" -m "not thorough" tests/core tests/test_structure.py
+  closing
+fi
 if [ $# -gt 0 ]; then exec python -m pytest "$@"; fi
 
-step "style (ruff)"; ruff check .
-ruff format --check .
-step "types (mypy)"; mypy
-step "front end: types and style"; (cd web && npx tsc -b)
-(cd web && npx eslint src)
-step "front end: tests"; (cd web && npx vitest run)
-step "the API client matches the server"
-python -m trochos.server.manage spectacular --file .state/openapi.yaml --validate --fail-on-warn
-diff -u docs/openapi.yaml .state/openapi.yaml
-(cd web && npx openapi-typescript ../docs/openapi.yaml -o ../.state/schema.d.ts >/dev/null)
-diff -q web/src/api/schema.d.ts .state/schema.d.ts
-step "tests: computation and command line, and real routers beside them"
+part "style" style
+part "types" mypy
+part "front end, types and style" page_types
+part "front end, tests" page_tests
+part "the API client matches the server" api_client
 # Real routers mostly wait for each other, so they take little from the tests beside them, and
 # these give way to them: routers have clocks. Two groups wait side by side.
 slow="tests/real/test_dynamic.py tests/real/test_demo.py tests/real/test_forms.py"
-python -m pytest $slow >.state/real-1.log 2>&1 & first=$!
-python -m pytest tests/real $(printf -- '--ignore=%s ' $slow) >.state/real-2.log 2>&1 & second=$!
+python -m pytest $slow >"$said/real-routers-a.log" 2>&1 & first=$!
+python -m pytest tests/real $(printf -- '--ignore=%s ' $slow) >"$said/real-routers-b.log" 2>&1 & second=$!
 trap 'kill $first $second 2>/dev/null || true' EXIT
-nice -n 15 python -m pytest tests/core tests/cli tests/gather tests/test_structure.py
-step "tests: server and browser"; nice -n 15 python -m pytest tests/server tests/browser
-step "tests: what the real routers said"
-failed=0
-wait $first || failed=1
-wait $second || failed=1
-cat .state/real-1.log .state/real-2.log
+part "computation and command line" \
+  nice -n 15 python -m pytest -n "$cores" tests/core tests/cli tests/gather tests/test_structure.py
+part "server" nice -n 15 python -m pytest tests/server
+part "browser" nice -n 15 python -m pytest tests/browser
+printf '\n== real routers\n'
+wait $first || failed+=("real routers, first group")
+wait $second || failed+=("real routers, second group")
 trap - EXIT
-[ $failed = 0 ] || exit 1
+cat "$said"/real-routers-*.log
+closing

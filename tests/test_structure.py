@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import ast
+import re
 from pathlib import Path
 
 import make as demo
+
+from trochos.core.network import protocols
 
 ROOT = Path(__file__).resolve().parents[1]
 SOURCE = ROOT / "src" / "trochos"
@@ -85,3 +88,66 @@ def test_half_of_the_routers_are_given_as_yang() -> None:
     routers = demo.healthy().routers.values()
     yang = sum(router.dialect == "yang" for router in routers)
     assert abs(yang - len(routers) / 2) <= 1
+
+
+def protocol_words() -> set[str]:
+    """Every word and label by which a routing protocol is named."""
+    words = {row.name for row in protocols.rows()}
+    return words | {word for row in protocols.rows() for word in row.words}
+
+
+LISTS = {
+    "core/network/protocols.py",
+    "core/protocols/registry.py",
+    "core/readers/protocols.py",
+    "core/change/writers/protocols.py",
+}
+"""The four lists of protocols: what they are called, how they are computed, read and written."""
+
+
+def in_own_room(path: Path, word: str) -> bool:
+    """True for a file or folder that bears a protocol's name."""
+    return any(word.rstrip("6") in part for part in path.relative_to(SOURCE).parts)
+
+
+def test_no_name_of_a_protocol_is_compared_outside_its_own_rooms() -> None:
+    for path in sources("."):
+        place = path.relative_to(SOURCE).as_posix()
+        if place in LISTS:
+            continue
+        for node in ast.walk(ast.parse(path.read_text())):
+            if not isinstance(node, ast.Compare):
+                continue
+            said = {
+                item.value
+                for item in ast.walk(node)
+                if isinstance(item, ast.Constant) and isinstance(item.value, str)
+            }
+            for word in said & protocol_words():
+                assert in_own_room(path, word) or place in KEYWORDS, f"{path}:{node.lineno}: {word}"
+
+
+KEYWORDS = {"core/readers/frr/policy.py", "core/readers/frr/text.py"}
+"""Where such a word is a keyword of a language: `bgp as-path access-list` is no protocol's line."""
+
+
+def test_a_protocol_is_named_in_its_own_rooms_and_the_four_lists() -> None:
+    """EIGRP stands for all: it has no meaning but the protocol's."""
+    web = ROOT / "web" / "src"
+    files = [*sources("."), *web.rglob("*.ts"), *web.rglob("*.tsx")]
+    named = {
+        path
+        for path in files
+        if "eigrp" in path.read_text().lower() and "eigrp" not in path.as_posix().lower()
+    }
+    assert {path.relative_to(SOURCE).as_posix() for path in named} == LISTS
+
+
+def test_the_front_end_takes_protocols_from_the_server() -> None:
+    web = ROOT / "web" / "src"
+    files = [p for p in (*web.rglob("*.ts"), *web.rglob("*.tsx")) if ".test." not in p.name]
+    assert len(files) > 20
+    compared = re.compile(rf"""[=!]==?\s*["']({"|".join(sorted(protocol_words()))})["']""")
+    for path in files:
+        found = compared.search(path.read_text())
+        assert found is None, f"{path}: {found.group(0)}"

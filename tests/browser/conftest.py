@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import pytest
 from django.contrib.auth.models import User
 from django.core.cache import cache
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 from surveys import ROOT
 
 from trochos.server.accounts.models import OneTimeLink
@@ -23,6 +23,11 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
 ]
+
+PATIENCE = 60_000
+"""Milliseconds for what takes well under a second on an idle machine: a busy one fails nothing.
+What must be fast is measured in bench/."""
+expect.set_options(timeout=PATIENCE)
 
 
 @pytest.fixture(scope="session")
@@ -43,6 +48,7 @@ def page(browser: Browser, live_server, transactional_db) -> Iterator[Page]:  # 
     context = browser.new_context(
         viewport={"width": 1280, "height": 800}, base_url=live_server.url, accept_downloads=True
     )
+    context.set_default_timeout(PATIENCE)
     opened = context.new_page()
     problems: list[str] = []
     opened.on("pageerror", lambda error: problems.append(str(error)))

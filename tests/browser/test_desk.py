@@ -6,6 +6,8 @@ from playwright.sync_api import Page, expect
 
 from trochos.server.surveys.models import StoredSurvey
 
+from .conftest import PATIENCE
+
 
 def test_what_fails_is_grouped_by_its_cause_and_the_first_is_rehearsed(
     page: Page, broken: int
@@ -13,7 +15,7 @@ def test_what_fails_is_grouped_by_its_cause_and_the_first_is_rehearsed(
     page.keyboard.press("k")
     expect(page.get_by_role("heading", name="Where to begin")).to_be_visible()
     # What is proven takes its time; progress is shown meanwhile.
-    expect(page.get_by_test_id("desk-says")).to_contain_text("fail", timeout=120_000)
+    expect(page.get_by_test_id("desk-says")).to_contain_text("fail", timeout=2 * PATIENCE)
     groups = page.get_by_test_id("desk-group")
     expect(groups.first).to_contain_text("heron ge1 is shut down")
     turned = page.get_by_role("region", name="What turned")
@@ -30,7 +32,7 @@ def test_a_healthy_network_is_one_calm_line(page: Page, broken: int) -> None:
     # What is kept apart on purpose has no older survey to show it here, so it is told by its end.
     page.goto(f"/s/{healthy}/desk")
     expect(page.get_by_test_id("desk-says").or_(page.get_by_test_id("calm"))).to_be_visible(
-        timeout=120_000
+        timeout=2 * PATIENCE
     )
     expect(page.get_by_role("region", name="What turned")).to_contain_text("no older survey")
 
@@ -40,7 +42,7 @@ def test_what_broke_it_is_found_between_two_surveys_and_taken_back(page: Page, b
     asked = page.get_by_role("region", name="What broke it")
     asked.get_by_label("It worked on").select_option(index=1)
     guilty = asked.get_by_test_id("guilty")
-    expect(guilty.first).to_contain_text("mole", timeout=60_000)
+    expect(guilty.first).to_contain_text("mole")
     expect(asked).to_contain_text("innocent")
     asked.get_by_role("button", name="Rehearse taking").click()
     page.wait_for_url("**/change/**")

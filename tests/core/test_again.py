@@ -72,6 +72,7 @@ def edits_of(survey: Computed, rng: random.Random, count: int) -> list[tuple[Edi
     return out[:count]
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("folder", NETWORKS, ids=lambda path: "-".join(path.parts[-2:]))
 def test_a_copy_equals_the_same_network_computed_anew(folder: object) -> None:
     survey = Computed.from_files(read_folder(folder), KEY)  # type: ignore[arg-type]

@@ -45,6 +45,7 @@ def test_paths_stay_inside(pack, name: str) -> None:  # type: ignore[no-untyped-
         unpack(pack({name: b"x"}))
 
 
+@pytest.mark.thorough
 def test_expansion_is_bounded() -> None:
     for bomb in (zipped({"a": bytes(50 << 20)}), gzip.compress(bytes(300 << 20), 9)):
         with pytest.raises(UploadError):

@@ -62,6 +62,7 @@ def test_a_complaint_that_is_not_true_has_no_cause(case: Path) -> None:
     assert found.says.startswith("It works")
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("net", ["dale", "loom", "rook", "trio", "silo"])
 def test_lines_changed_at_random_are_found(net: str) -> None:
     """Mechanical faults nobody thought of: most are named, and no remedy does damage."""
@@ -128,6 +129,7 @@ def test_a_search_that_is_stopped_says_so() -> None:
     assert found.cure == []
 
 
+@pytest.mark.thorough
 def test_the_same_fault_is_healed_in_either_language() -> None:
     """Remedies are said in the device's own language, and mean the same."""
     for dialect in ("frr", "yang"):

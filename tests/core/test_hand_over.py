@@ -76,6 +76,7 @@ def heron(survey: Computed) -> tuple[str, dict[str, object], dict[str, object]]:
     return file, content, port
 
 
+@pytest.mark.thorough
 def test_a_value_is_changed(healthy: Computed) -> None:
     file, _, port = heron(healthy)
     path = f"{INTERFACES}[name='{port['name']}']/enabled"

@@ -60,6 +60,7 @@ def brute_force(graph: AreaGraph, start: int, end: int) -> tuple[int, set[NextHo
     return best, hops
 
 
+@pytest.mark.thorough
 @settings(max_examples=60, deadline=None)
 @given(graphs())
 def test_distances_and_next_hops_equal_brute_force(graph: AreaGraph) -> None:

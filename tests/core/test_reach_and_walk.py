@@ -27,6 +27,7 @@ def from_made(seed: int, family: int) -> Computed:
     return compute({**files, "topology.json": wired(*made.links)})
 
 
+@pytest.mark.thorough
 @settings(max_examples=40, deadline=None)
 @given(st.integers(0, 10_000), st.sampled_from([4, 6]))
 def test_arrays_and_walks_agree_on_random_networks(seed: int, family: int) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 
 import make as demo
+import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from surveys import KEY, ROOT
@@ -88,6 +89,7 @@ def mangled(draw: st.DrawFn) -> tuple[str, bytes]:
     return path, data
 
 
+@pytest.mark.thorough
 @settings(max_examples=300, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(mangled())
 def test_mangled_files(item: tuple[str, bytes]) -> None:

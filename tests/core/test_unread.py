@@ -93,6 +93,7 @@ def hold_against(files: Mapping[str, bytes], gone: str, rightly: set[str] = froz
     assert not loud
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("case", healthy(), ids=lambda p: p.name)
 def test_any_router_taken_out_of_a_captured_network(case: Path) -> None:
     files = network_files(case / "survey")
@@ -112,6 +113,7 @@ def company_names() -> list[str]:
     return sorted({path.split("/")[1] for path in company_files() if path.startswith("devices/")})
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("gone", company_names())
 def test_any_device_taken_out_of_the_company(gone: str) -> None:
     """Hosts and switches as well."""

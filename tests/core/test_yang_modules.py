@@ -36,6 +36,7 @@ def test_there_is_something_to_validate() -> None:
     assert len(contents()) > 15
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("path", contents(), ids=lambda p: "/".join(p.parts[-4::2]))
 def test_the_demo_is_valid_data(model: DataModel, path: Path) -> None:
     whole = json.loads(path.read_text())["ietf-yang-instance-data:instance-data-set"]
@@ -58,6 +59,7 @@ def test_what_is_wrong_does_not_pass(model: DataModel, held: str, wrong: str) ->
         model.from_raw(content).validate(ValidationScope.all, ContentType.config)
 
 
+@pytest.mark.thorough
 def test_remedies_leave_valid_data(model: DataModel) -> None:
     """What a diagnosis edits in YANG data is what such a device would take."""
     broken = Computed.from_files(read_folder(ROOT / "demo" / "broken"), KEY)

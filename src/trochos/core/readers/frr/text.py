@@ -15,9 +15,9 @@ from functools import partial
 from ...network.addressing import parse_interface_address, parse_prefix
 from ...network.facts import LINKS, AddressFact, Source, StaticRoute, Unmodelled
 from ...network.routing import Routing
+from .. import protocols
 from ..drafts import ConfigDraft, InterfaceDraft, interface_key
 from ..limits import Limit, of_line
-from ..protocols import FRR as ROWS
 from ..report import Ledger, split_lines
 from .fate import Fate, Misread
 from .policy import PolicyReader
@@ -122,7 +122,7 @@ _FLUSH_LEFT = {
             "allow-ecmp",
             "auto-cost",
             "max-metric",
-            *(reader.word for row in ROWS for reader in row.readers() if reader.says_word),
+            *(reader.word for row in protocols.FRR for reader in row.readers() if reader.says_word),
             "address-family",
             "exit-address-family",
             "aggregate-address",
@@ -155,7 +155,7 @@ _AROUND = re.compile(
 )
 _SIGNS = re.compile(
     r"^(?:frr (?:version|defaults) \S|hostname \S+$|interface \S+|router (?:"
-    + "|".join(r.word for row in ROWS for r in row.readers())
+    + "|".join(r.word for row in protocols.FRR for r in row.readers())
     + r"|isis)\b|ip(?:v6)? route \S+ \S|ip(?:v6)? forwarding$|service integrated-vtysh-config"
     r"|route-map \S+ (?:permit|deny)|line vty$|log (?:syslog|file|stdout)|no ip(?:v6)? forwarding$)"
 )
@@ -183,7 +183,7 @@ class _Reader:
         self.protocols: dict[str, Source] = {}
         self.policy = PolicyReader()
         self.readers: dict[str, SectionReader] = {
-            reader.word: reader for row in ROWS for reader in row.readers()
+            reader.word: reader for row in protocols.FRR for reader in row.readers()
         }
         """By the word that opens the section."""
         self.later: list[tuple[int, str, Fate]] = []
