@@ -306,3 +306,26 @@ def test_the_ladder_stops_at_the_first_rung_that_fails(capsys) -> None:  # type:
     assert found["rungs"][found["first_failing"]]["what"] == "gateway"
     assert main(["ladder", HEALTHY, "crane-panel", "booking-db"]) == 0
     assert "Every rung holds." in capsys.readouterr().out
+
+
+def test_routing_instances_are_named_beside_their_devices(call: Call) -> None:
+    """Two instances with one address plan, captured from real routers."""
+    survey = str(ROOT / "tests" / "cases" / "delve-00" / "survey")
+    _, document = call.json("routes", survey, "--device", "adit")
+    assert document["devices"]["adit"]["ipv4"] == []
+    red = document["devices"]["adit"]["instances"]["red"]["ipv4"]
+    assert {route["protocol"] for route in red} >= {"connected", "ospf"}
+    _, document = call.json("neighbours", survey, "--device", "adit")
+    ends = {
+        (pair["protocol"], pair["left"]["device"], pair["left"]["instance"])
+        for pair in document["pairs"]
+        if "instance" in pair["left"]
+    }
+    assert {("bgp", "adit", "blue"), ("ospf", "adit", "red")} <= ends
+    status, document = call.json("path", survey, "adit", "h1", "--instance", "red")
+    assert status == 0
+    assert document["from"] == {"device": "adit", "instance": "red", "address": "10.80.0.9"}
+    status, out, _ = call("routes", survey, "--device", "adit")
+    assert "adit/red, IPv4" in out and "adit/blue, IPv4" in out
+    status, _, err = call("path", survey, "adit", "h1")
+    assert status == 2 and "Name one: adit/blue, adit/red." in err

@@ -60,7 +60,6 @@ def test_forms_of_a_static_route(
 @pytest.mark.parametrize(
     ("line", "matters"),
     [
-        ("ip route 10.64.3.0/24 10.64.0.2 vrf red", True),
         ("ip route 10.64.3.0/24 10.64.0.2 nexthop-vrf red", True),
         ("ip route 10.64.3.0/24 10.64.0.2 table 100", False),
         ("ip route 10.64.3.0/24 10.64.0.2 label 17", True),
@@ -133,8 +132,8 @@ def test_settings_of_a_protocol_that_does_not_run_do_not_matter() -> None:
     [
         "interface eth1\n pbr-policy NIGHT\nexit\n",
         "ip import-table 10\n",
-        "vrf red\n ip route 10.64.3.0/24 10.64.0.2\nexit-vrf\n",
-        "interface eth1 vrf red\n ip address 10.64.0.1/30\nexit\n",
+        "vrf red\n vni 100\nexit-vrf\n",
+        "vrf red\n ip route 10.64.3.0/24 10.64.0.2 nexthop-vrf blue\nexit-vrf\n",
         "frobnicate the packets\n",
     ],
 )

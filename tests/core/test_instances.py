@@ -1,12 +1,15 @@
-"""Routing instances are not computed: answers that touch one are unknown, and no others are."""
+"""Routing instances: tables, neighbours, walks of their own; what is in the wrong one is found."""
 
 from __future__ import annotations
 
 import json
 
 import pytest
-from surveys import compute, wired
+from surveys import KEY, compute, wired
 
+from trochos.core.forwarding.endpoints import EndpointError
+from trochos.core.forwarding.traffic import Traffic
+from trochos.core.network.addressing import parse_prefix
 from trochos.core.survey import Computed
 
 FORMS = {
@@ -35,13 +38,14 @@ def network(form: str, *top: str) -> Computed:
 
 
 @pytest.mark.parametrize("form", FORMS)
-def test_what_arrives_in_an_instance_is_not_certain(form: str) -> None:
+def test_an_instance_has_a_table_of_its_own(form: str) -> None:
     survey = network(form)
-    assert survey.path("h1", "h2").works == "unknown"
-    assert survey.path("h1", "10.1.0.1").works == "unknown"
-    assert survey.path("mid", "10.1.0.1").works == "no", "the usual table has no way there either"
+    assert survey.path("h1", "h2").works == "yes"
+    assert survey.path("h1", "10.1.0.1").works == "yes"
+    assert survey.path("mid", "10.1.0.1").works == "no", "the usual table has no way there"
     assert survey.path("h3", "10.3.0.1").works == "yes"
     assert survey.path("h3", "h1").works == "no", "the usual table has no way there"
+    assert survey.path("h1", "h3").works == "no", "nor has the instance one back"
 
 
 @pytest.mark.parametrize("form", FORMS)
@@ -54,9 +58,187 @@ def test_all_pairs_say_what_single_ones_say(form: str) -> None:
             assert said[pair.ok] == path.works, pair  # type: ignore[index]
 
 
-def test_a_way_out_of_the_usual_table_into_an_instance_is_not_certain() -> None:
-    leak = "ip route 10.1.0.0/24 10.1.0.9 nexthop-vrf RED"
-    assert network("in a line", leak).path("h3", "h1").works == "unknown"
-    inside = network("in a line", "ip route 10.8.0.0/24 10.1.0.9 vrf RED")
-    assert inside.path("h3", "10.3.0.1").works == "yes"
-    assert inside.path("h3", "10.8.0.1").works == "no"
+def test_a_leak_between_instances_is_not_certain() -> None:
+    there = "ip route 10.1.0.0/24 10.1.0.9 nexthop-vrf RED"
+    back = "ip route 10.3.0.0/24 10.3.0.9 vrf RED nexthop-vrf default"
+    assert network("in a line", there, back).path("h3", "h1").works == "unknown"
+    assert network("in a line", there).path("h3", "h1").works == "no", "nothing leads back"
+
+
+@pytest.mark.parametrize(
+    "line",
+    ["ip route 10.8.0.0/24 10.1.0.9 vrf RED", "vrf RED\n ip route 10.8.0.0/24 10.1.0.9\nexit-vrf"],
+)
+def test_a_static_route_is_in_the_table_of_its_instance(line: str) -> None:
+    survey = network("in a line", line)
+    prefix = parse_prefix("10.8.0.0/24")
+    assert prefix in survey.tables.of("mid/RED", 4).best
+    assert prefix not in survey.tables.of("mid", 4).best
+    assert survey.path("h3", "10.8.0.1").works == "no"
+    document = survey.routes_json("mid")["devices"]
+    assert isinstance(document, dict)
+    held = document["mid"]["instances"]["RED"]["ipv4"]
+    assert "10.8.0.0/24" in {route["prefix"] for route in held}
+    assert "10.8.0.0/24" not in {route["prefix"] for route in document["mid"]["ipv4"]}
+
+
+# -- two instances over shared routers, with the same addresses in both -----------------------
+
+
+def twice(*, change: dict[str, tuple[str, str]] | None = None) -> Computed:
+    """red: h1 - left - right - h2 by OSPF; blue: h3 - left - right - h4 by BGP, the same addresses.
+
+    `change` replaces text in a router: {router: (old, new)}.
+    """
+    texts = {}
+    for name, side in (("left", 1), ("right", 2)):
+        rows = [f"hostname {name}", "vrf red", "exit-vrf", "vrf blue", "exit-vrf"]
+        for color, link, lan in (("red", "e1", "e3"), ("blue", "e2", "e4")):
+            rows += [f"interface {link} vrf {color}", f" ip address 10.0.0.{side}/30", "exit"]
+            rows += [f"interface {lan} vrf {color}", f" ip address 10.{side}.0.1/24", "exit"]
+        rows += ["router ospf vrf red", " network 10.0.0.0/8 area 0", "exit"]
+        rows += [f"router bgp {65540 + side} vrf blue", " no bgp ebgp-requires-policy"]
+        rows += [f" neighbor 10.0.0.{3 - side} remote-as {65543 - side}"]
+        rows += [" address-family ipv4 unicast", f"  network 10.{side}.0.0/24"]
+        rows += [" exit-address-family", "exit", ""]
+        texts[name] = "\n".join(rows)
+    for name, (old, new) in (change or {}).items():
+        assert old in texts[name]
+        texts[name] = texts[name].replace(old, new)
+    links = [("left", "e1", "right", "e1"), ("left", "e2", "right", "e2")]
+    files = {f"devices/{name}/frr.conf": text for name, text in texts.items()}
+    for host, router, port, side in (
+        ("h1", "left", "e3", 1),
+        ("h2", "right", "e3", 2),
+        ("h3", "left", "e4", 1),
+        ("h4", "right", "e4", 2),
+    ):
+        links.append((host, "eth0", router, port))
+        held = {"family": "inet", "local": f"10.{side}.0.9", "prefixlen": 24, "scope": "global"}
+        link = {"ifname": "eth0", "flags": ["UP", "LOWER_UP"], "addr_info": [held]}
+        route = {"dst": "default", "gateway": f"10.{side}.0.1", "dev": "eth0"}
+        files[f"devices/{host}/addr.json"] = json.dumps([link])
+        files[f"devices/{host}/route.json"] = json.dumps([route])
+    return compute({"topology.json": wired(*links), **files})
+
+
+def test_the_same_addresses_live_twice_and_never_meet() -> None:
+    survey = twice()
+    assert survey.path("h1", "h2").works == survey.path("h3", "h4").works == "yes"
+    answers = {
+        (pair.device, pair.owner): pair.ok
+        for pair in survey.reach.pairs({"h1", "h3"})
+        if str(pair.target) == "10.2.0.9"
+    }
+    assert answers == {
+        ("h1", "h2"): True,
+        ("h1", "h4"): False,
+        ("h3", "h4"): True,
+        ("h3", "h2"): False,
+    }
+    assert not [finding.summary for finding in survey.findings if finding.severity != "notes"]
+    ends = {relation.left.device for relation in survey.tables.relations() if relation.works}
+    assert ends == {"left/red", "left/blue"}
+
+
+WRONG = {
+    "an interface": (
+        {"left": ("interface e1 vrf red", "interface e1 vrf blue")},
+        ("h1", "h2"),
+        "interface-in-wrong-instance",
+        "interface e1 vrf red",
+    ),
+    "a process": (
+        {"left": ("router ospf vrf red", "router ospf vrf blue")},
+        ("h1", "h2"),
+        "process-in-wrong-instance",
+        "router ospf vrf red",
+    ),
+    "a system number": (
+        {"left": ("router bgp 65541", "router bgp 65549")},
+        ("h3", "h4"),
+        "bgp-as-number",
+        "router bgp 65541 vrf blue",
+    ),
+}
+
+
+@pytest.mark.parametrize("name", WRONG)
+def test_what_is_in_the_wrong_instance_is_found_and_moved(name: str) -> None:
+    change, (sender, receiver), kind, opening = WRONG[name]
+    survey = twice(change=change)
+    diagnosis = survey.diagnose(sender, receiver)
+    first = diagnosis.causes[0]
+    assert first.option.finding.kind == kind and first.certainty == "proven"
+    after = survey.rehearse(first.option.edits).after
+    assert after.path(sender, receiver).works == "yes"
+    if kind != "bgp-as-number":
+        texts = after.survey.files["left"]["frr.conf"]
+        assert opening in texts
+    assert first.effect.count("breaks") == 0
+
+
+def test_a_static_route_in_the_wrong_table_moves_to_the_instance_of_its_gateway() -> None:
+    """The main instance has no link to the gateway, red has: without OSPF red needs the static."""
+    no_ospf = ("router ospf vrf red\n network 10.0.0.0/8 area 0\nexit\n", "")
+    survey = twice(
+        change={
+            "left": (no_ospf[0], "ip route 10.2.0.0/24 10.0.0.2 vrf red\n"),
+            "right": (no_ospf[0], "ip route 10.1.0.0/24 10.0.0.1\n"),
+        }
+    )
+    # The gateway is on a link of red and of blue: which was meant, nothing here can tell.
+    assert not [f for f in survey.findings if f.kind == "static-in-wrong-instance"]
+    alone = twice(
+        change={
+            "left": (no_ospf[0], "ip route 10.2.0.0/24 10.0.0.2 vrf red\n"),
+            "right": (
+                no_ospf[0],
+                "ip route 10.1.0.0/24 10.0.0.1\ninterface e2 vrf blue\n shutdown\n"
+                " no ip address 10.0.0.2/30\nexit\n",
+            ),
+        }
+    )
+    (finding,) = [f for f in alone.findings if f.kind == "static-in-wrong-instance"]
+    assert finding.device == "right" and finding.evidence[0].text == "ip route 10.1.0.0/24 10.0.0.1"
+    diagnosis = alone.diagnose("h1", "h2")
+    assert diagnosis.causes[0].option.finding.kind == "static-in-wrong-instance"
+    assert diagnosis.causes[0].certainty == "proven"
+
+
+def test_a_port_that_the_system_has_in_another_instance_has_nothing_of_the_text() -> None:
+    """What the text says of a port of red holds of no port, if the system has it in blue."""
+    survey = twice()
+    files = {
+        f"devices/{device}/{name}": text.encode()
+        for device, texts in survey.survey.files.items()
+        for name, text in texts.items()
+        if device
+    }
+    spaces = {
+        color: {"netns": f"/run/netns/{color}", "interfaces": ports}
+        for color, ports in (("red", ["e3"]), ("blue", ["e1", "e2", "e4"]))
+    }
+    files["devices/left/spaces.json"] = json.dumps(spaces).encode()
+    moved = Computed.from_files(files, KEY)
+    blue = moved.network.device("left/blue")
+    assert blue is not None
+    port = blue.interface("e1")
+    assert port is not None and port.addresses == ()
+    assert port.misplaced is not None and port.misplaced.text == "interface e1 vrf red"
+
+
+def test_every_question_can_be_asked_inside_an_instance() -> None:
+    survey = twice()
+    assert survey.path("left/red", "10.2.0.9").receiver == "h2"
+    assert survey.path("left/blue", "10.2.0.9").receiver == "h4"
+    assert survey.path("h3", "10.2.0.9").receiver == "h4", "the one that links join with h3"
+    assert survey.path("left:e4", "10.2.0.9").receiver == "h4"
+    assert survey.path("left", "10.2.0.9", Traffic(instance="blue")).receiver == "h4"
+    assert survey.path("10.1.0.9", "10.2.0.9", Traffic(instance="red")).sender == "h1"
+    with pytest.raises(EndpointError, match="left/blue, left/red"):
+        survey.path("left", "10.2.0.9")
+    with pytest.raises(EndpointError, match="lives in several routing instances"):
+        survey.path("10.1.0.9", "10.2.0.9")
+    with pytest.raises(EndpointError, match="no routing instance 'green'"):
+        survey.path("left", "10.2.0.9", Traffic(instance="green"))

@@ -17,8 +17,9 @@ from ..core.diagnosis.audit import ExpectationError, read_expectations
 from ..core.diagnosis.causes import Progress
 from ..core.forwarding.endpoints import EndpointError
 from ..core.forwarding.traffic import Traffic, read_traffic
-from ..core.network.addressing import Address
+from ..core.network.addressing import Address, parse_prefix
 from ..core.network.edits import EditError, read_edits
+from ..core.network.facts import place_of
 from ..core.network.quiet import without_collecting
 from ..core.survey import Computed
 from ..core.whole.questions import Watch
@@ -153,9 +154,35 @@ def _ends(parser: _Parser) -> None:
     parser.add_argument("--service", metavar="S", help="such as tcp/5432, udp 53, 8080 or https")
     parser.add_argument("--size", metavar="BYTES", help="size of the whole IP packet")
     parser.add_argument("--dont-fragment", action="store_true")
+    parser.add_argument(
+        "--instance", metavar="NAME", help="the routing instance of FROM, if it lives in several"
+    )
+
+
+def _apart(document: object) -> object:
+    """The document with routing instances named beside their devices: what is one node inside,
+    DEVICE/INSTANCE, is two words in documents."""
+    if isinstance(document, list | tuple):
+        return [_apart(item) for item in document]
+    if not isinstance(document, dict):
+        return document
+    out: dict[str, object] = {}
+    for key, value in document.items():
+        node = isinstance(value, str) and "/" in value and parse_prefix(value) is None
+        if node and key == "device":
+            out |= place_of(value)
+        elif node and key == "from":
+            out[key] = place_of(value)["device"]
+        else:
+            out[key] = _apart(value)
+    return out
 
 
 def _print(document: object) -> None:
+    _write(_apart(document))
+
+
+def _write(document: object) -> None:
     json.dump(document, sys.stdout, ensure_ascii=False, separators=(",", ":"))
     sys.stdout.write("\n")
 
@@ -366,7 +393,10 @@ def run_reach(options: argparse.Namespace) -> int:
         document = tables.count(pairs)
         _print(document) if options.json else tables.summary(document)
         return 0
-    _print({"pairs": pairs}) if options.json else tables.pairs(pairs)
+    if options.json:
+        _write({"pairs": pairs})  # rows name instances themselves; there may be millions
+    else:
+        tables.pairs(pairs)
     return 0
 
 

@@ -41,9 +41,14 @@ def route_text(route: dict[str, Any]) -> str:
 
 
 def routes(document: dict[str, Any]) -> None:
-    for device, families in document["devices"].items():
+    nodes = [
+        (f"{device}/{instance}" if instance else device, tables)
+        for device, held in document["devices"].items()
+        for instance, tables in {"": held, **held.get("instances", {})}.items()
+    ]
+    for device, families in nodes:
         for family, shown in (("ipv4", "IPv4"), ("ipv6", "IPv6")):
-            if not families[family]:
+            if not families.get(family):
                 continue
             _out(f"{device}, {shown}")
             rows = []

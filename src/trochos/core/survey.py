@@ -76,17 +76,18 @@ class Computed:
     def path(self, sender: str, receiver: str, traffic: Traffic | None = None) -> Path:
         """Both legs between two ends; see `find_path`."""
         path = find_path(self.forwarding, sender, receiver, traffic)
-        if resolve(self.forwarding, sender, target=False).explicit:
+        inside = traffic.instance if traffic is not None else ""
+        if resolve(self.forwarding, sender, target=False, instance=inside).explicit:
             return path  # the sender's address was said
         return with_other_sources(self.forwarding, path, traffic)
 
     def routes_json(self, device: str | None = None, everything: bool = False) -> dict[str, object]:
         """The `routes` document of the contract."""
-        out: dict[str, object] = {}
+        out: dict[str, dict[str, object]] = {}
         for item in self.network.devices:
-            if device is not None and item.name != device:
+            if device not in (None, item.name, item.chassis):
                 continue
-            families = {}
+            families: dict[str, object] = {}
             for family, label in ((4, "ipv4"), (6, "ipv6")):
                 routes = self.tables.of(item.name, family).routes
                 chosen = [route for route in routes if everything or route.selected]
@@ -94,7 +95,13 @@ class Computed:
                     key=lambda r: (r.prefix.network, r.prefix.length, not r.selected, r.distance)
                 )
                 families[label] = [route.as_json() for route in chosen]
-            out[item.name] = families
+            held = out.setdefault(item.chassis, {})
+            if item.instance:
+                instances = held.setdefault("instances", {})
+                assert isinstance(instances, dict)
+                instances[item.instance] = families
+            else:
+                held |= families
         return {"devices": out}
 
     def neighbours_json(self, device: str | None = None) -> dict[str, list[dict[str, object]]]:
@@ -102,7 +109,11 @@ class Computed:
         relations = [
             relation
             for relation in self.tables.relations()
-            if device in (None, relation.left.device, relation.right.device)
+            if device is None
+            or any(
+                device in (side.device, side.device.partition("/")[0])
+                for side in (relation.left, relation.right)
+            )
         ]
         relations.sort(
             key=lambda r: (

@@ -3150,15 +3150,17 @@ export interface operations {
         parameters: {
             query: {
                 dont_fragment?: boolean;
-                /** @description device, address, prefix or device:interface */
+                /** @description device, device/instance, address, prefix or device:interface */
                 from: string;
+                /** @description the routing instance of the sender, if it lives in several */
+                instance?: string;
                 port?: number;
                 protocol?: "icmp" | "tcp" | "udp";
                 /** @description instead of protocol and port: tcp/443, udp 53, 8080, https */
                 service?: string;
                 size?: number;
                 source?: string;
-                /** @description device, address, prefix or device:interface */
+                /** @description device, device/instance, address, prefix or device:interface */
                 to: string;
             };
             header?: never;
@@ -3238,15 +3240,17 @@ export interface operations {
         parameters: {
             query: {
                 dont_fragment?: boolean;
-                /** @description device, address, prefix or device:interface */
+                /** @description device, device/instance, address, prefix or device:interface */
                 from: string;
+                /** @description the routing instance of the sender, if it lives in several */
+                instance?: string;
                 port?: number;
                 protocol?: "icmp" | "tcp" | "udp";
                 /** @description instead of protocol and port: tcp/443, udp 53, 8080, https */
                 service?: string;
                 size?: number;
                 source?: string;
-                /** @description device, address, prefix or device:interface */
+                /** @description device, device/instance, address, prefix or device:interface */
                 to: string;
             };
             header?: never;
@@ -3342,15 +3346,17 @@ export interface operations {
         parameters: {
             query: {
                 dont_fragment?: boolean;
-                /** @description device, address, prefix or device:interface */
+                /** @description device, device/instance, address, prefix or device:interface */
                 from: string;
+                /** @description the routing instance of the sender, if it lives in several */
+                instance?: string;
                 port?: number;
                 protocol?: "icmp" | "tcp" | "udp";
                 /** @description instead of protocol and port: tcp/443, udp 53, 8080, https */
                 service?: string;
                 size?: number;
                 source?: string;
-                /** @description device, address, prefix or device:interface */
+                /** @description device, device/instance, address, prefix or device:interface */
                 to: string;
             };
             header?: never;
@@ -3555,15 +3561,17 @@ export interface operations {
         parameters: {
             query: {
                 dont_fragment?: boolean;
-                /** @description device, address, prefix or device:interface */
+                /** @description device, device/instance, address, prefix or device:interface */
                 from: string;
+                /** @description the routing instance of the sender, if it lives in several */
+                instance?: string;
                 port?: number;
                 protocol?: "icmp" | "tcp" | "udp";
                 /** @description instead of protocol and port: tcp/443, udp 53, 8080, https */
                 service?: string;
                 size?: number;
                 source?: string;
-                /** @description device, address, prefix or device:interface */
+                /** @description device, device/instance, address, prefix or device:interface */
                 to: string;
                 worked: number;
             };
@@ -3622,6 +3630,8 @@ export interface operations {
             query: {
                 device: string;
                 dont_fragment?: boolean;
+                /** @description the routing instance of the sender, if it lives in several */
+                instance?: string;
                 port?: number;
                 protocol?: "icmp" | "tcp" | "udp";
                 /** @description instead of protocol and port: tcp/443, udp 53, 8080, https */

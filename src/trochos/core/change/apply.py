@@ -85,9 +85,14 @@ def _fail(network: Network, downs: list[Down]) -> Network:
             device = network.device(name)
             if device is None:
                 raise EditError(f"The survey has no device called {name!r}.")
+            nodes = [d for d in network.devices if d.chassis == name] or [device]
             if interface is None:
-                lost[name] = None
+                lost |= dict.fromkeys(node.name for node in nodes)
                 continue
+            if device.interface(interface) is None:
+                # What is said of the device may be about one of its routing instances.
+                device = next((d for d in nodes if d.interface(interface) is not None), device)
+                name = device.name
             if device.interface(interface) is None:
                 raise EditError(f"{name} has no interface called {interface!r}.")
             held = lost.setdefault(name, set())

@@ -17,7 +17,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..forwarding.families import NO, PARTLY, UNSURE, YES, FamilyReach
-from ..forwarding.reach import Reach
+from ..forwarding.reach import Reach, ping
+from ..forwarding.step import Forwarding
 from ..network.addressing import FAMILIES, Address
 from ..protocols.routes import Route
 from ..protocols.tables import Tables
@@ -50,15 +51,24 @@ class _Block(NamedTuple):
     sender: str
     source: Address
     columns: Columns
+    better: Forwarding
+    """The state of the network in which they work better, or as well."""
 
     def pairs(self) -> Iterator[PairRef]:
-        near = self.table.forwarding.near
         for column in self.columns.tolist():
             target = self.table.addresses[column]
-            owner = self.table.names[self.table.owner_rows[column]]
-            if owner == self.sender:
-                owner = next(d for d in near.owner_devices(target) if d != self.sender)
-            yield PairRef(self.sender, self.source, target, owner)
+            yield PairRef(self.sender, self.source, target, self._owner(column, target))
+
+    def _owner(self, column: int, target: Address) -> str:
+        """Whose address it is: of several that hold it, the one that answers this sender."""
+        owner = self.table.names[self.table.owner_rows[column]]
+        near = self.table.forwarding.near
+        others = [d for d in near.owner_devices(target) if d != self.sender]
+        if len(others) > 1 and not near.is_anycast(target):
+            for name in others:
+                if ping(self.better, self.sender, self.source, target, name)[2] in (True, "partly"):
+                    return name
+        return others[0] if owner == self.sender else owner
 
 
 class Effect:
@@ -69,7 +79,8 @@ class Effect:
     it was known that they work, at least for some flows, and is not known any more.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, before: Forwarding, after: Forwarding) -> None:
+        self.before, self.after = before, after
         self._blocks: dict[str, list[_Block]] = {}
 
     def add(
@@ -77,7 +88,9 @@ class Effect:
     ) -> None:
         """Enters the pairs of one source address."""
         if columns.size:
-            self._blocks.setdefault(kind, []).append(_Block(table, sender, source, columns))
+            better = self.after if kind in ("heals", "new") else self.before
+            block = _Block(table, sender, source, columns, better)
+            self._blocks.setdefault(kind, []).append(block)
 
     def count(self, kind: str) -> int:
         """How many pairs there are of a kind."""
@@ -140,7 +153,7 @@ class Effect:
 
 def compare_pairs(before: Reach, after: Reach) -> Effect:
     """Every pair of both states side by side."""
-    out = Effect()
+    out = Effect(before.forwarding, after.forwarding)
     for family in FAMILIES:
         _family(out, before, after, family)
     return out

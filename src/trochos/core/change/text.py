@@ -75,7 +75,7 @@ def sections(lines: list[str]) -> Section:
             if current is not None and text == "!" and not indented:
                 close(number)
             continue
-        if current is not None and text == "exit" and not indented:
+        if current is not None and text in ("exit", "exit-vrf") and not indented:
             close(number + 1)
             continue
         if current is not None and inside is not None and (text.startswith("exit")):

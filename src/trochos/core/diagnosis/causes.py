@@ -31,6 +31,7 @@ from ..readers.survey import Survey
 from .answer import Alternative, Cause, Diagnosis, Option, Trial
 from .finding import BREAKS, Finding
 from .findings import Context, find_all
+from .findings.instances import Moved
 from .remedies.bench import Bench
 from .remedies.of_findings import remedies_of
 from .suspects import LIKELY, PLAUSIBLE, POSSIBLE, SURE, WORKAROUND, Suspect, look, look_towards
@@ -204,7 +205,7 @@ class Search:
             if finding.kind == "statics-contradict" and self._leads_on(bench, finding):
                 # The branch goes the right way: who turns it back is further on.
                 weight = POSSIBLE
-            elif finding.id in near and serious:
+            elif serious and (finding.id in near or isinstance(finding.subject, Moved)):
                 weight = SURE
             elif serious and isinstance(finding.subject, Relation):
                 # News may get lost far from where it is missed.
@@ -320,7 +321,8 @@ class Search:
         near = bench.forwarding.near
         there = first.receiver in near.owner_devices(first.target)
         receiver = str(first.target) if there else self.receiver
-        return find_path(bench.forwarding, self.sender, receiver, self.traffic)
+        owner = first.receiver if there else None
+        return find_path(bench.forwarding, self.sender, receiver, self.traffic, owner)
 
     def _effect(self, edits: tuple[Edit, ...]) -> Effect:
         held = self._full.get(edits)

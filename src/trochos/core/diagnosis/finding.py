@@ -56,7 +56,7 @@ class Finding:
     def turned_to(self, remedy: Remedy) -> Finding:
         """The finding as one of the end that a remedy changes, if it is about two ends."""
         devices = {edit.device for edit in remedy.edits}
-        if len(devices) != 1 or self.device in devices:
+        if len(devices) != 1 or self.device.partition("/")[0] in devices:
             return self
         device = devices.pop()
         there = self.peer is not None and self.peer.device == device

@@ -28,30 +28,41 @@ class Endpoint:
     explicit: bool
 
 
-def resolve(forwarding: Forwarding, text: str, target: bool) -> Endpoint:
+def resolve(
+    forwarding: Forwarding,
+    text: str,
+    target: bool,
+    instance: str = "",
+    asker: str | None = None,
+) -> Endpoint:
     """Finds what `text` stands for.
 
     Args:
         forwarding: the network's forwarding view.
-        text: a device's name, an address, a prefix, or device:interface.
+        text: a device's name, device/instance, an address, a prefix, or device:interface.
         target: True for TO, which may be an address outside the survey.
+        instance: the routing instance that is meant, where it lives in several; "": none said.
+        asker: the device that asks for TO: of several that hold an address, what links join with
+            it comes first.
 
     Raises:
-        EndpointError: nothing in the survey is meant.
+        EndpointError: nothing in the survey is meant, or one of several and not which.
     """
     text = text.strip()
     device = forwarding.devices.get(text)
     if device is not None:
-        return _of_device(text, device)
+        return _of_device(text, _inside(forwarding, device, instance))
     address = parse_address(text)
     if address is not None:
-        return _of_address(forwarding, text, address, target)
+        return _of_address(forwarding, text, address, target, instance, asker)
     prefix = parse_prefix(text)
     if prefix is not None:
         return _of_prefix(forwarding, text, prefix, target)
     name, colon, port = text.partition(":")
     if colon and name in forwarding.devices:
-        return _of_interface(text, forwarding.devices[name], port)
+        nodes = _nodes(forwarding, forwarding.devices[name])
+        holding = next((node for node in nodes if node.interface(port) is not None), nodes[0])
+        return _of_interface(text, holding, port)
     near = sorted(
         name
         for name, held in forwarding.devices.items()
@@ -60,6 +71,53 @@ def resolve(forwarding: Forwarding, text: str, target: bool) -> Endpoint:
     )
     hint = f" Did you mean {', '.join(near[:4])}?" if near else ""
     raise EndpointError(f"The survey knows no device, address or interface called {text!r}.{hint}")
+
+
+def _nodes(forwarding: Forwarding, device: Device) -> list[Device]:
+    """A device and its routing instances; an instance alone if one was named."""
+    if device.instance:
+        return [device]
+    inside = [d for d in forwarding.devices.values() if d.instance and d.chassis == device.name]
+    return [device, *sorted(inside, key=lambda node: node.name)]
+
+
+def _inside(forwarding: Forwarding, device: Device, instance: str) -> Device:
+    """The routing instance of a device that is meant: the one that is named, else the one that has
+    addresses, if only one does."""
+    nodes = _nodes(forwarding, device)
+    if len(nodes) == 1:
+        return device
+    if instance:
+        named = next((node for node in nodes if node.instance == instance), None)
+        if named is not None:
+            return named
+        listed = ", ".join(node.instance for node in nodes[1:])
+        raise EndpointError(f"{device.name} has no routing instance {instance!r}. It has {listed}.")
+    with_addresses = [node for node in nodes if any(usable_addresses(node, f) for f in (4, 6))]
+    if device in with_addresses or not with_addresses:
+        return device
+    if len(with_addresses) == 1:
+        return with_addresses[0]
+    listed = ", ".join(node.name for node in with_addresses)
+    raise EndpointError(
+        f"{device.name} has its addresses in several routing instances. Name one: {listed}."
+    )
+
+
+def _meant(forwarding: Forwarding, owners: list[str], instance: str, asker: str | None) -> str:
+    """Which holder of an address is meant."""
+    near = forwarding.near
+    if asker is not None:
+        joined = [name for name in owners if near.meet(name, asker)]
+        return (joined or owners)[0]
+    if instance:
+        there = [d.name for d in forwarding.devices.values() if d.instance == instance]
+        for name in owners:
+            if forwarding.devices[name].instance == instance or any(
+                near.meet(name, node) for node in there
+            ):
+                return name
+    return owners[0]
 
 
 def main_address(device: Device, family: int) -> Address | None:
@@ -98,7 +156,14 @@ def _of_device(text: str, device: Device) -> Endpoint:
     return Endpoint(text, device.name, addresses, False)
 
 
-def _of_address(forwarding: Forwarding, text: str, address: Address, target: bool) -> Endpoint:
+def _of_address(
+    forwarding: Forwarding,
+    text: str,
+    address: Address,
+    target: bool,
+    instance: str,
+    asker: str | None,
+) -> Endpoint:
     plain = format_address(address.family, address.value)
     owners = forwarding.near.owner_devices(address)
     if not owners:
@@ -115,6 +180,14 @@ def _of_address(forwarding: Forwarding, text: str, address: Address, target: boo
         if idle:
             return Endpoint(text, idle[0].end.device, {address.family: address}, True)
         return Endpoint(text, None, {address.family: address}, True)
+    if len(owners) > 1 and forwarding.near.has_instances:
+        if asker is None and not instance and not target:
+            listed = ", ".join(owners)
+            raise EndpointError(
+                f"{plain} lives in several routing instances ({listed}). Name the device, or the "
+                "instance."
+            )
+        owners = [_meant(forwarding, owners, instance, asker)]
     return Endpoint(text, owners[0], {address.family: address}, True)
 
 

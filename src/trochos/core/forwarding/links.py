@@ -91,6 +91,11 @@ class Neighbourhood:
         device = self.devices.get(name)
         return device.unknown_because if device is not None else f"{name} could not be read"
 
+    @property
+    def has_instances(self) -> bool:
+        """True if addresses of this network may live in several routing instances."""
+        return any(device.instance for device in self.devices.values())
+
     def is_anycast(self, address: Address) -> bool:
         """True for one host address held on loopbacks by several devices on purpose."""
         owners = self.owners.get(address, ())

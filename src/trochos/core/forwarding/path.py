@@ -141,9 +141,14 @@ def _clause(branch: Branch) -> str:
 
 
 def find_path(
-    forwarding: Forwarding, sender: str, receiver: str, traffic: Traffic | None = None
+    forwarding: Forwarding,
+    sender: str,
+    receiver: str,
+    traffic: Traffic | None = None,
+    owner: str | None = None,
 ) -> Path:
-    """Answers one complaint.
+    """Answers one complaint. `owner` is the holder of the receiver's address that is meant, where
+    it was asked before.
 
     If both ends have IPv4 and IPv6 both are tried; the worse one is the answer and the
     other stands under `also`.
@@ -152,17 +157,19 @@ def find_path(
         EndpointError: an end is not in the survey, or the ends share no family.
     """
     traffic = traffic or Traffic()
-    start = resolve(forwarding, sender, target=False)
+    start = resolve(forwarding, sender, target=False, instance=traffic.instance)
     answer = None
     try:
-        end = resolve(forwarding, receiver, target=True)
+        end = resolve(forwarding, receiver, target=True, asker=start.device)
     except EndpointError:
         answer = _by_name(forwarding, start, receiver)
         if answer is None:
             raise
         if not answer.addresses:
             return _unnamed(forwarding, start, answer)
-        end = _named_end(forwarding, receiver, answer)
+        end = _named_end(forwarding, receiver, answer, start.device)
+    if owner is not None and owner != end.device:
+        end = Endpoint(end.text, owner, end.addresses, end.explicit)
     forced = _forced_source(forwarding, start, traffic)
     families = [
         family
@@ -239,10 +246,13 @@ def _unnamed(forwarding: Forwarding, start: Endpoint, answer: NameAnswer) -> Pat
     return path
 
 
-def _named_end(forwarding: Forwarding, name: str, answer: NameAnswer) -> Endpoint:
+def _named_end(
+    forwarding: Forwarding, name: str, answer: NameAnswer, asker: str | None
+) -> Endpoint:
     addresses = {address.family: address for address in reversed(answer.addresses)}
     owners = [
-        resolve(forwarding, str(address), target=True).device for address in addresses.values()
+        resolve(forwarding, str(address), target=True, asker=asker).device
+        for address in addresses.values()
     ]
     return Endpoint(name, next((o for o in owners if o is not None), None), addresses, True)
 

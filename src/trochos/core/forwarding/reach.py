@@ -194,10 +194,16 @@ class Reach:
                 target = table.addresses[column]
                 holders = [d for d in self.forwarding.near.owner_devices(target) if d != name]
                 found = [_CODE[self._walked(name, fact.address, target, d).ok] for d in holders]
-                state: int = min(found, default=YES)
-                states[column] = state
+                states[column] = self._together(found)
             states[mine] = YES
             yield fact.address, states
+
+    def _together(self, found: list[int]) -> int:
+        """One state for an address of several holders: the worst where they are in one another's
+        way, that of the one that answers where routing instances have addresses of their own."""
+        if not self.forwarding.near.has_instances or len(found) < 2:
+            return min(found, default=YES)
+        return next((state for state in (YES, UNSURE, PARTLY) if state in found), NO)
 
     def _plain_rows(
         self, table: FamilyReach, row: int, device: Device
@@ -261,8 +267,9 @@ class Reach:
 def ping(
     forwarding: Forwarding, name: str, source: Address | None, target: Address, owner: str
 ) -> tuple[Leg, Leg | None, object]:
-    """One conversation by walking: both legs, and what a ping shows (an answer from a wrong
-    host is an answer)."""
+    """One conversation by walking: both legs, and what a ping shows. An answer from a wrong host
+    is an answer, except where routing instances have addresses of their own: there it is asked
+    whether the owner answers."""
     wanted = frozenset((owner,))
     if forwarding.near.is_anycast(target):
         wanted = frozenset(forwarding.near.owner_devices(target))
@@ -280,9 +287,13 @@ def ping(
         for device in dict.fromkeys([*answering, owner])
     }
     fates = []
+    strict = forwarding.near.has_instances
+    chassis = forwarding.devices[owner].chassis
     for branch in outbound.branches:
         if branch.verdict in ("delivered", "wrong-host"):
-            fates.append(legs[branch.last.device].state)
+            here = forwarding.devices[branch.last.device].chassis
+            wrong = strict and branch.verdict == "wrong-host" and here != chassis
+            fates.append("no" if wrong else legs[branch.last.device].state)
         else:
             fates.append("unknown" if branch.verdict == "unknown" else "no")
     if all(fate == "yes" for fate in fates):

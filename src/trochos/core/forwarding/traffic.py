@@ -61,6 +61,8 @@ class Traffic:
     port: int | None = None
     size: int = 0
     dont_fragment: bool = False
+    instance: str = ""
+    """The routing instance of the sender, where its name or address lives in several."""
 
     @property
     def service(self) -> str:
@@ -97,8 +99,8 @@ def read_traffic(said: Mapping[str, Any]) -> Traffic:
     """The packet that a question describes.
 
     Args:
-        said: any of `service` or `protocol` and `port`, `source`, `size`, `dont_fragment`, as
-            text or as values; what is empty or absent is not said.
+        said: any of `service` or `protocol` and `port`, `source`, `size`, `dont_fragment`,
+            `instance`, as text or as values; what is empty or absent is not said.
 
     Raises:
         TrafficError: one of them is not what it should be.
@@ -121,7 +123,8 @@ def read_traffic(said: Mapping[str, Any]) -> Traffic:
     whole = said.get("dont_fragment")
     if whole not in (None, "", True, False, "true", "false"):
         raise TrafficError(f"Whether it may be cut up is true or false, not {whole!r}.")
-    return Traffic(source or None, protocol, port, size, whole in (True, "true"))
+    instance = _text(said, "instance")
+    return Traffic(source or None, protocol, port, size, whole in (True, "true"), instance)
 
 
 def _text(said: Mapping[str, Any], name: str) -> str:

@@ -125,6 +125,11 @@ class Interface:
     order: int = 0
     vrf: str | None = None
     """The routing instance that it belongs to, until that is set apart as a node of its own."""
+    vrf_source: Source | None = None
+    """The line that puts it there."""
+    misplaced: Source | None = None
+    """The line that says it is in another instance than it is: what is said there holds of no
+    port."""
     ignores_carrier: bool = False
     """Routes over this interface stay although the line is down."""
     point_to_point: bool = False
@@ -201,6 +206,17 @@ class Unmodelled(NamedTuple):
         if self.source.device == device:
             return self.why
         return f"what {self.source.device} tells others may differ ({self.why})"
+
+
+@dataclass(frozen=True, slots=True)
+class Inside:
+    """What a device's texts say of one of its routing instances."""
+
+    statics: tuple[StaticRoute, ...] = ()
+    routing: Routing = NO_ROUTING
+    unmodelled: tuple[Unmodelled, ...] = ()
+    gathered: dict[int, tuple[GatheredRoute, ...]] = field(default_factory=dict, hash=False)
+    """Its tables as the device gave them, per family."""
 
 
 H = TypeVar("H")
@@ -285,6 +301,8 @@ class Device:
     """Its parts in addresses that it shares with others."""
     instance: str = ""
     """The routing instance that this node is, named DEVICE/INSTANCE; "" for a device itself."""
+    instances: dict[str, Inside] = field(default_factory=dict, hash=False)
+    """What is said of its routing instances, until they are set apart as nodes."""
 
     @property
     def chassis(self) -> str:

@@ -161,6 +161,14 @@ class Table:
 
     _by_prefix: dict[Prefix, list[Route]] | None = None
 
+    def candidates(self, prefix: Prefix) -> list[Route]:
+        """Every candidate for exactly this prefix, in the order in which sources are asked."""
+        if self._by_prefix is None:
+            self._by_prefix = {}
+            for route in self.routes:
+                self._by_prefix.setdefault(route.prefix, []).append(route)
+        return self._by_prefix.get(prefix, [])
+
     def covering(self, address: Address) -> list[Route]:
         """Every candidate whose prefix holds the address, longest first, winners first."""
         if self._by_prefix is None:

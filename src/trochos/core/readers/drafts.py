@@ -45,6 +45,8 @@ class InterfaceDraft:
     forwarding: list[bool | None] = field(default_factory=lambda: [None, None])
     forwarding_source: Source | None = None
     vrf: str | None = None
+    vrf_source: Source | None = None
+    """The line that says so."""
     ignores_carrier: bool = False
     point_to_point: bool = False
     parent: str | None = None
@@ -69,6 +71,15 @@ def interface_key(name: str, instance: str | None) -> str:
 
 
 @dataclass(slots=True)
+class InsideDraft:
+    """What a configuration says of one routing instance."""
+
+    statics: list[StaticRoute] = field(default_factory=list)
+    routing: Routing = NO_ROUTING
+    unmodelled: list[Unmodelled] = field(default_factory=list)
+
+
+@dataclass(slots=True)
 class ConfigDraft:
     """A configuration: what somebody wrote down for the device to be."""
 
@@ -85,6 +96,8 @@ class ConfigDraft:
     routing: Routing = NO_ROUTING
     policy: Policy = NO_POLICY
     filters: list[Chain] = field(default_factory=list)
+    instances: dict[str, InsideDraft] = field(default_factory=dict)
+    """By the routing instance's name; the main one is the draft itself."""
     routes: bool = True
     """False if the file configures interfaces only and says nothing about routing."""
 
@@ -119,6 +132,8 @@ class CaptureDraft:
     rules: list[Rule] = field(default_factory=list)
     tables: dict[str, list[StaticRoute]] = field(default_factory=dict)
     """Routes of tables other than the main one, by the table's name."""
+    instances: dict[str, dict[int, list[GatheredRoute]]] = field(default_factory=dict)
+    """Tables of routing instances, per family."""
     read_at: tuple[str, str] | None = None
 
 

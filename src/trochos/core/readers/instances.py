@@ -9,7 +9,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
-from ..network.facts import Device, End, Segment
+from ..network.facts import Device, End, Inside, Segment
+from ..network.filters import NO_SERVICES
 
 
 def node_name(device: str, instance: str | None) -> str:
@@ -18,18 +19,44 @@ def node_name(device: str, instance: str | None) -> str:
 
 
 def set_apart(devices: Mapping[str, Device]) -> dict[str, Device]:
-    """The devices, each without the interfaces of its instances, and these as nodes."""
+    """The devices, each without what is its instances', and these as nodes."""
     out: dict[str, Device] = {}
     for name, device in devices.items():
-        instances = sorted({i.vrf for i in device.interfaces if i.vrf})
+        instances = sorted({i.vrf for i in device.interfaces if i.vrf} | device.instances.keys())
         out[name] = device
         if not instances or device.instance:
             continue
-        out[name] = replace(device, interfaces=tuple(i for i in device.interfaces if not i.vrf))
+        own = tuple(i for i in device.interfaces if not i.vrf)
+        out[name] = replace(device, interfaces=own, instances={})
         for instance in instances:
             node = node_name(name, instance)
             held = tuple(replace(i, vrf=None) for i in device.interfaces if i.vrf == instance)
-            out[node] = Device(node, held, profile=device.profile, role="unread", instance=instance)
+            said = device.instances.get(instance, Inside())
+            if not device.configured:
+                # What a system shows of an instance's links does not say what its tables hold.
+                out[node] = Device(
+                    node, held, profile=device.profile, role="unread", instance=instance
+                )
+                continue
+            out[node] = replace(
+                device,
+                name=node,
+                instance=instance,
+                instances={},
+                interfaces=held,
+                statics=said.statics,
+                routing=said.routing,
+                unmodelled=said.unmodelled,
+                gathered=said.gathered,
+                heard=(),
+                resolved=(),
+                probes=(),
+                unstored=None,
+                shared=tuple(s for s in device.shared if any(i.name == s.interface for i in held)),
+                rules=(),
+                tables={},
+                services=NO_SERVICES,
+            )
     return out
 
 

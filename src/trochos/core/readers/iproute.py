@@ -586,7 +586,9 @@ def _gathered(draft: CaptureDraft, entry: Node, prefix: Prefix, protocol: str | 
                 str(interface.value) if interface is not None else None,
             )
         )
-    draft.gathered.setdefault(prefix.family, []).append(
+    instance = entry.text("vrf")
+    tables = draft.instances.setdefault(instance, {}) if instance else draft.gathered
+    tables.setdefault(prefix.family, []).append(
         GatheredRoute(prefix, protocol or "static", None, None, True, tuple(sorted(hops, key=str)))
     )
 

@@ -127,7 +127,11 @@ ROWS = (
 
 
 SAID_BY_READERS = (
-    ("routing instances", "the routing instance RED of mid is not computed"),
+    ("leaks between routing instances", "its next hop lies in the routing instance RED"),
+    (
+        "routing instances of devices without a configuration",
+        "the routing instance RED of mid is not computed",
+    ),
     ("rules by marks, ports or exits", "rules that choose a table by this are not computed"),
     ("translation", "address translation is not computed"),
     ("IS-IS", "IS-IS, line 12: it is not computed"),

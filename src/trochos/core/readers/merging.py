@@ -11,6 +11,7 @@ from ..network.facts import (
     AddressFact,
     Device,
     GatheredRoute,
+    Inside,
     Interface,
     Profile,
     Source,
@@ -18,6 +19,7 @@ from ..network.facts import (
 )
 from ..network.filters import NO_SERVICES, Services
 from ..network.policy import NO_POLICY, Policy
+from ..network.protocols import names
 from ..network.routing import NO_ROUTING, Routing
 from ..network.shared import SharedGateway
 from . import iproute
@@ -121,7 +123,31 @@ def merged_device(name: str, drafts: DeviceDrafts, role: str | None) -> Device:
         tables=_tables(captures),
         partly=drafts.partly,
         read_at=next((c.read_at for c in captures if c.read_at), None),
+        instances=_instances(configs, captures),
     )
+
+
+def _instances(configs: list[ConfigDraft], captures: list[CaptureDraft]) -> dict[str, Inside]:
+    """What all files of a device say of its routing instances."""
+    out: dict[str, Inside] = {}
+    for name in dict.fromkeys(name for config in configs for name in config.instances):
+        held = [c.instances[name] for c in configs if name in c.instances]
+        gathered: dict[int, list[GatheredRoute]] = {}
+        detailed = [
+            c
+            for c in captures
+            if any(r.distance is not None for rs in c.instances.get(name, {}).values() for r in rs)
+        ]
+        for capture in detailed or captures:
+            for family, routes in capture.instances.get(name, {}).items():
+                gathered.setdefault(family, []).extend(routes)
+        out[name] = Inside(
+            tuple(route for draft in held for route in draft.statics),
+            joined([draft.routing for draft in held]),
+            tuple(item for draft in held for item in draft.unmodelled),
+            {family: tuple(routes) for family, routes in gathered.items()},
+        )
+    return out
 
 
 def _tables(captures: list[CaptureDraft]) -> dict[str, tuple[StaticRoute, ...]]:
@@ -165,11 +191,18 @@ def _services(captures: list[CaptureDraft]) -> Services:
 
 def _routing(configs: list[ConfigDraft]) -> Routing:
     """What all files of a device configure: each of its daemons may have a file of its own."""
-    if not any(c.routing.runs for c in configs):
+    return joined([config.routing for config in configs])
+
+
+def joined(parts: list[Routing]) -> Routing:
+    """The processes of several texts, in the order in which protocols are listed."""
+    found = [process for part in parts for process in part.processes]
+    if not found:
         return NO_ROUTING
-    found = [p for c in configs for p in c.routing.processes]
+    order = {name: number for number, name in enumerate(names())}
     single = {type(p): p for p in reversed(found) if p.once}
-    return Routing(tuple(p for p in found if not p.once or single[type(p)] is p))
+    kept = [p for p in found if not p.once or single[type(p)] is p]
+    return Routing(tuple(sorted(kept, key=lambda p: (order[p.protocol], p.family))))
 
 
 def _policy(configs: list[ConfigDraft]) -> Policy:
@@ -226,13 +259,18 @@ def _interfaces(
         draft.addresses and not draft.loopback and name != "lo"
         for name, draft in configured.items()
     )
+    # Where a capture says which instance each port is in, a text that says another one speaks of a
+    # port that is not there.
+    placed = any(draft.vrf for draft in captured.values())
     out = []
     for name in dict.fromkeys([*captured, *configured]):
-        out.append(
-            _interface(
-                device, name.partition("@")[0], configured.get(name), captured.get(name), speaks
-            )
-        )
+        text, live = configured.get(name), captured.get(name)
+        misplaced = None
+        if placed and text is not None and live is not None and text.vrf != live.vrf:
+            misplaced = text.vrf_source or text.source
+            text = None
+        made = _interface(device, name.partition("@")[0], text, live, speaks)
+        out.append(replace(made, misplaced=misplaced) if misplaced else made)
     out.sort(key=lambda i: (not i.loopback, i.order) if not captured else (False, i.order))
     return tuple(out)
 
@@ -296,6 +334,7 @@ def _interface(
         forwarding_source=base.forwarding_source,
         order=live.order if live else (config.order if config else 0),
         vrf=(config.vrf if config else None) or (live.vrf if live else None),
+        vrf_source=config.vrf_source if config else None,
         ignores_carrier=bool(config and config.ignores_carrier),
         point_to_point=bool(live and live.point_to_point) or bool(config and config.tunnel),
         tunnel=config.tunnel if config else None,

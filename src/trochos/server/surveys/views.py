@@ -257,14 +257,15 @@ class SourceView(APIView):
 
 
 _PATH_PARAMETERS = [
-    _text("from", description="device, address, prefix or device:interface"),
-    _text("to", description="device, address, prefix or device:interface"),
+    _text("from", description="device, device/instance, address, prefix or device:interface"),
+    _text("to", description="device, device/instance, address, prefix or device:interface"),
     _text("source", False),
     OpenApiParameter("protocol", str, enum=["icmp", "tcp", "udp"]),
     _text("service", False, "instead of protocol and port: tcp/443, udp 53, 8080, https"),
     OpenApiParameter("port", OpenApiTypes.INT),
     OpenApiParameter("size", OpenApiTypes.INT),
     OpenApiParameter("dont_fragment", OpenApiTypes.BOOL),
+    _text("instance", False, "the routing instance of the sender, if it lives in several"),
 ]
 
 

@@ -17,7 +17,7 @@ from .yang.tree import YangWriter
 
 def writer_for(survey: Survey, device: Device) -> Writer:
     """The writer of a device's language."""
-    files = survey.files.get(device.name, {})
+    files = survey.files.get(device.chassis, {})
     if device.profile.name.startswith("FRR"):
         return FrrWriter(device, files, protocols.FRR)
     if device.profile.name.startswith("YANG"):

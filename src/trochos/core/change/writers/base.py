@@ -9,7 +9,7 @@ from ...network.addressing import Address, InterfaceAddress, Prefix
 from ...network.edits import DataEdit, Edit
 from ...network.facts import AddressFact, Device, Interface, Source, StaticRoute, Tunnel
 from ...network.policy import PrefixRule
-from ...network.routing import Redistribution
+from ...network.routing import Process, Redistribution
 
 Edits = tuple[Edit, ...]
 
@@ -155,6 +155,20 @@ class Writer:
         gone = self.drop_static(route)
         new = self.static(route.prefix, gateway, route.distance)
         return None if gone is None or new is None else (*gone, *new)
+
+    # -- routing instances -----------------------------------------------------------
+
+    def interface_into(self, interface: Interface, instance: str) -> Edits | None:
+        """Puts an interface into another routing instance of the device ("": the main one)."""
+        return None
+
+    def static_into(self, route: StaticRoute, instance: str) -> Edits | None:
+        """The same static route in another routing instance."""
+        return None
+
+    def process_into(self, process: Process, instance: str) -> Edits | None:
+        """The same process in another routing instance."""
+        return None
 
     # -- routing protocols -------------------------------------------------------------
 

@@ -57,5 +57,9 @@ class BgpPart(Part):
         """A process that is not there yet; `lax`: it requires no external policy."""
         return None
 
+    def renumber(self, number: int) -> Edits | None:
+        """Gives the process another autonomous system number."""
+        return None
+
     def no_external_policy(self) -> Edits | None:
         return None

@@ -82,4 +82,4 @@ class LinuxWriter(Writer):
             "dev": exits[0],
             "flags": [],
         }
-        return (DataEdit(self.device.name, file, "/99999", None, entry),)
+        return (DataEdit(self.device.chassis, file, "/99999", None, entry),)

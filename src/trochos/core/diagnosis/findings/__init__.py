@@ -11,6 +11,7 @@ from . import (
     forwarding,
     hosts,
     idle,
+    instances,
     links,
     loops,
     neighbours,
@@ -24,6 +25,7 @@ from .context import Context
 FAMILIES = (
     addresses,
     links,
+    instances,
     tunnels,
     statics,
     hosts,

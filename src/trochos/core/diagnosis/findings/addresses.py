@@ -23,7 +23,8 @@ KINDS = {
 def find(context: Context) -> Iterator[Finding]:
     yield from _conflicts(context)
     for device in context.network.devices:
-        if device.hostname and device.hostname != device.name and device.hostname_source:
+        told = device.hostname and device.hostname != device.chassis and not device.instance
+        if told and device.hostname_source:
             yield Finding(
                 "hostname-differs",
                 NOTES,
@@ -106,7 +107,9 @@ def _conflicts(context: Context) -> Iterator[Finding]:
         other = met
         yield Finding(
             "address-conflict",
-            BREAKS if both else RISKS,
+            # Where instances have addresses of their own, what joins them is wrong, and each
+            # address that meets its like only follows from it.
+            BREAKS if both and not near.has_instances else RISKS,
             first.device,
             f"{first.device} and {other.device} both have the address {address} "
             f"({first.interface} and {other.interface}).",

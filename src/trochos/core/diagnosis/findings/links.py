@@ -290,8 +290,17 @@ def _unset(context: Context) -> Iterator[Finding]:
                 continue
             facts = [fact for found in held.values() for fact in found]
             prefix = Counter(fact.connected for fact in facts).most_common(1)[0][0]
+            near = context.forwarding.near
+            first = next(iter(held)).device
             wanted = [
-                a for a in named if prefix.contains(a) and not context.forwarding.near.owners.get(a)
+                a
+                for a in named
+                if prefix.contains(a)
+                # Where instances have addresses of their own, only who is joined with it counts.
+                and not any(
+                    not near.has_instances or near.meet(first, owner.end.device)
+                    for owner in near.owners.get(a, ())
+                )
             ]
             for end in bare:
                 interface = links.interface(end)

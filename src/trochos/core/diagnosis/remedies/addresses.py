@@ -22,7 +22,7 @@ def move_address(
     if theirs.connected.contains(mine.address):
         new = InterfaceAddress(mine.address, theirs.value.length)
     else:
-        free = bench.free_address(theirs.connected, mine.address)
+        free = bench.free_address(theirs.connected, mine.address, device)
         if free is None:
             return None
         new = InterfaceAddress(free, theirs.value.length)
@@ -108,7 +108,7 @@ def fill(
     like: AddressFact,
 ) -> list[Remedy]:
     """An address for an interface that has none: what others name, else a free one."""
-    free = bench.free_address(prefix, Address(prefix.family, prefix.network + 1))
+    free = bench.free_address(prefix, Address(prefix.family, prefix.network + 1), device)
     out = []
     for address in dict.fromkeys((*wanted[:3], *((free,) if free is not None else ()))):
         new = InterfaceAddress(address, like.value.length)
@@ -124,7 +124,7 @@ def take_up(bench: Bench, device: str, wanted: Address | None) -> tuple[Remedy, 
     Returns:
         The remedy, and the address that the router has there now.
     """
-    if wanted is None or wanted.is_link_local or wanted in bench.taken:
+    if wanted is None or wanted.is_link_local or wanted in bench.taken_by(device):
         return None
     for _, other in bench.beside(device):
         if bench.devices[other.device].role != "router":
@@ -164,7 +164,7 @@ def part(bench: Bench, address: Address, ends: tuple[End, ...]) -> list[Remedy]:
         subnets = list(dict.fromkeys(f.connected for f in beside if f.address != address))
         subnets = subnets or [mine.connected]
         named = [a for a in bench.unowned if any(p.contains(a) for p in subnets)]
-        free = bench.free_address(subnets[0], address)
+        free = bench.free_address(subnets[0], address, end.device)
         for new in dict.fromkeys((*named[:2], *((free,) if free is not None else ()))):
             length = next(p.length for p in subnets if p.contains(new))
             value = InterfaceAddress(new, length)

@@ -88,8 +88,22 @@ class Bench:
             for fact in interface.addresses
         }
 
-    def free_address(self, prefix: Prefix, like: Address) -> Address | None:
-        """An unused address of a prefix: the one with the same last bits, else the lowest."""
+    def taken_by(self, device: str) -> set[Address]:
+        """The addresses that are in the way of a device: where routing instances have addresses
+        of their own, those of whoever links join it with."""
+        near = self.forwarding.near
+        if not near.has_instances:
+            return self.taken
+        return {
+            address
+            for address, owners in near.owners.items()
+            if any(near.meet(device, owner.end.device) for owner in owners)
+        }
+
+    def free_address(self, prefix: Prefix, like: Address, device: str) -> Address | None:
+        """An unused address of a prefix for a device: the one with the same last bits, else the
+        lowest."""
+        taken = self.taken_by(device)
         bits = 32 if prefix.family == 4 else 128
         size = 1 << (bits - prefix.length)
         edge = 1 if size > 2 and prefix.family == 4 else 0
@@ -98,7 +112,7 @@ class Bench:
         for value in candidates:
             address = Address(prefix.family, value)
             inside = prefix.network + edge <= value <= prefix.last - edge
-            if inside and address not in self.taken and (value != prefix.network or size <= 2):
+            if inside and address not in taken and (value != prefix.network or size <= 2):
                 return address
         return None
 

@@ -11,7 +11,8 @@ from ...protocols.gates import Relation
 from ...protocols.routes import Route
 from ..finding import Finding
 from ..findings import tunnels as tunnel_findings
-from . import addresses, filters, hosts, neighbours, statics, switches, tunnels
+from ..findings.instances import Moved
+from . import addresses, filters, hosts, instances, neighbours, statics, switches, tunnels
 from .addresses import take_up
 from .bench import Bench
 
@@ -56,6 +57,8 @@ def remedies_of(bench: Bench, finding: Finding) -> list[Remedy]:
         fact, family = subject
         assert isinstance(fact, AddressFact)
         found = hosts.missing(bench, finding.device, fact, family)
+    elif isinstance(subject, Moved):
+        found = instances.remedies(bench, subject)
     elif isinstance(subject, StaticRoute):
         found = hosts.gateway(bench, finding.device, subject)
     elif finding.kind == "statics-contradict" and isinstance(subject, tuple):

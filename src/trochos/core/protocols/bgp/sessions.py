@@ -31,17 +31,35 @@ class Session:
 
 
 def callers(network: Network) -> dict[str, tuple[tuple[Device, BgpNeighbour], ...]]:
-    """Routers without BGP, each with the speakers that name it as neighbour and their words."""
-    owners: dict[Address, str] = {}
+    """Routers without BGP, each with the speakers that name it as neighbour and their words.
+
+    An address may live on several links that never meet: an address of a speaker's own link is
+    looked for there and nowhere else.
+    """
+    owners: dict[Address, list[Device]] = {}
     for device in network.devices:
-        if device.routing.one(BgpProcess) is None:
-            for interface in device.interfaces:
-                owners |= {fact.address: device.name for fact in interface.addresses}
+        for interface in device.interfaces:
+            for fact in interface.addresses:
+                owners.setdefault(fact.address, []).append(device)
+    beside: dict[End, set[str]] = {}
+    for segment in network.segments:
+        for end in segment.ends:
+            beside.setdefault(end, set()).update(other.device for other in segment.ends)
     out: dict[str, tuple[tuple[Device, BgpNeighbour], ...]] = {}
     for device in network.devices:
         for neighbour in statements(device):
-            name = owners.get(neighbour.address) if neighbour.address is not None else None
-            if name is not None and (neighbour.shutdown is None or not neighbour.shutdown.value):
+            address = neighbour.address
+            if address is None or (neighbour.shutdown and neighbour.shutdown.value):
+                continue
+            links = [
+                End(device.name, interface.name)
+                for interface in device.interfaces
+                if any(fact.connected.contains(address) for fact in interface.addresses)
+            ]
+            near = {name for link in links for name in beside.get(link, ())}
+            found = [d for d in owners.get(address, ()) if not links or d.name in near]
+            if len(found) == 1 and found[0].routing.one(BgpProcess) is None:
+                name = found[0].name
                 out[name] = (*out.get(name, ()), (device, neighbour))
     return out
 

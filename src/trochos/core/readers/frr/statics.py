@@ -18,11 +18,15 @@ MAIN_TABLES = ("0", "254")
 
 @dataclass(frozen=True, slots=True)
 class StaticLine:
-    """A parsed line: the route, or why it is not one of the default table's."""
+    """A parsed line: the route, or why it is not computed, and the routing instance it is for."""
 
     route: StaticRoute | None
     problem: str | None = None
     matters: bool = True
+    instance: str | None = None
+    """As the line says it; None where it says nothing."""
+    hop_in: str | None = None
+    """The routing instance in which the next hop lies, as the line says it."""
 
 
 def read_static(words: list[str], family: int, source: Source, default: int) -> StaticLine:
@@ -54,6 +58,8 @@ def read_static(words: list[str], family: int, source: Source, default: int) -> 
     interface: str | None = None
     special: str | None = None
     distance, tag, onlink, problem = default, 0, False, None
+    instance: str | None = None
+    hop_in: str | None = None
     matters = True
     position = 0
     while position < len(words):
@@ -70,10 +76,10 @@ def read_static(words: list[str], family: int, source: Source, default: int) -> 
                 tag = int(value)
             elif word == "table" and value not in MAIN_TABLES:
                 problem, matters = f"it belongs to routing table {value}, not the main one", False
-            elif word == "vrf" and value != "default":
-                problem = f"it belongs to the routing instance {value}, which is not computed"
-            elif word == "nexthop-vrf" and value != "default":
-                problem = f"its next hop lies in the routing instance {value}"
+            elif word == "vrf":
+                instance = value if value != "default" else ""
+            elif word == "nexthop-vrf":
+                hop_in = value if value != "default" else ""
             elif word in ("label", "segments"):
                 problem = "it puts labels on packets, which is not computed"
             continue
@@ -104,10 +110,9 @@ def read_static(words: list[str], family: int, source: Source, default: int) -> 
     if gateway is None and interface is None and special is None:
         return StaticLine(None, "it names neither a gateway nor an interface")
     if problem is not None:
-        return StaticLine(None, problem, matters)
-    return StaticLine(
-        StaticRoute(prefix, source, gateway, interface, special, distance, 1, tag, onlink)
-    )
+        return StaticLine(None, problem, matters, instance)
+    route = StaticRoute(prefix, source, gateway, interface, special, distance, 1, tag, onlink)
+    return StaticLine(route, instance=instance, hop_in=hop_in)
 
 
 def path_key(route: StaticRoute) -> tuple[object, ...]:

@@ -40,7 +40,11 @@ def read(root: Node, file: str) -> CaptureDraft:
                 gateway = parse_address(hop.text("ip") or "")
                 text = None if gateway is None else format_address(*gateway)
                 hops.append(("forward", text, hop.text("interfaceName")))
-            draft.gathered.setdefault(prefix.family, []).append(
+            instance = entry.text("vrfName")
+            tables = draft.gathered
+            if instance and instance != "default":
+                tables = draft.instances.setdefault(instance, {})
+            tables.setdefault(prefix.family, []).append(
                 GatheredRoute(
                     prefix,
                     computed_as(protocol),

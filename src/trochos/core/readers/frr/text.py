@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import replace
 from functools import partial
 
@@ -16,7 +17,7 @@ from ...network.addressing import parse_interface_address, parse_prefix
 from ...network.facts import LINKS, AddressFact, Source, StaticRoute, Unmodelled
 from ...network.routing import Routing
 from .. import protocols
-from ..drafts import ConfigDraft, InterfaceDraft, interface_key
+from ..drafts import ConfigDraft, InsideDraft, InterfaceDraft, interface_key
 from ..limits import Limit, of_line
 from ..report import Ledger, split_lines
 from .fate import Fate, Misread
@@ -177,16 +178,23 @@ class _Reader:
         self.ledger = Ledger(device, file, KIND, self.lines)
         self.device, self.file = device, file
         self.draft = ConfigDraft(FRR, file)
-        self.statics: dict[tuple[object, ...], StaticRoute] = {}
+        self.statics: dict[str, dict[tuple[object, ...], StaticRoute]] = {}
+        """By routing instance."""
+        self.scope = ""
+        """The routing instance that the open section is about."""
         self.section: tuple[str, str] | None = None
         self.interface: InterfaceDraft | None = None
         self.protocols: dict[str, Source] = {}
         self.policy = PolicyReader()
-        self.readers: dict[str, SectionReader] = {
-            reader.word: reader for row in protocols.FRR for reader in row.readers()
-        }
-        """By the word that opens the section."""
-        self.later: list[tuple[int, str, Fate]] = []
+        self.words = {r.word: r.name for row in protocols.FRR for r in row.readers()}
+        self.readers: dict[tuple[str, str], SectionReader] = {}
+        """By the word that opens the section, and the routing instance."""
+        self.reader: SectionReader | None = None
+        """Of the open section."""
+        self.on_interfaces: list[tuple[str, str, list[str], Source, bool]] = []
+        """Lines of protocols on interfaces whose routing instance the text does not say: (word,
+        interface, words, source, negated)."""
+        self.later: list[tuple[int, str, Fate, str]] = []
         """Lines of interfaces and policies, judged once it is known which protocols run."""
 
     def source(self, number: int) -> Source:
@@ -205,12 +213,47 @@ class _Reader:
                 continue
             self.top(number, words)
         self.judge_later()
-        self.draft.statics = list(self.statics.values())
         self.draft.policy = self.policy.finish()
-        self.draft.routing = Routing(
-            tuple(process for reader in self.readers.values() for process in reader.finish())
-        )
+        self.of_other_instances()
+        self.draft.statics = list(self.statics.pop("", {}).values())
+        self.draft.routing = self.routing("")
+        for name in {*self.statics, *(instance for _, instance in self.readers if instance)}:
+            inside = self.inside_of(name)
+            inside.statics = list(self.statics.get(name, {}).values())
+            inside.routing = self.routing(name)
         return self.draft
+
+    def routing(self, instance: str) -> Routing:
+        """The processes of a routing instance, in the order in which protocols are listed."""
+        running = (self.readers.get((word, instance)) for word in self.words)
+        return Routing(
+            tuple(process for reader in running if reader for process in reader.finish())
+        )
+
+    def inside_of(self, instance: str) -> InsideDraft:
+        return self.draft.instances.setdefault(instance, InsideDraft())
+
+    def doubts(self, instance: str) -> list[Unmodelled]:
+        """Where lines go that make the answers of a routing instance uncertain."""
+        return self.inside_of(instance).unmodelled if instance else self.draft.unmodelled
+
+    def reader_of(self, word: str, instance: str) -> SectionReader:
+        held = self.readers.get((word, instance))
+        if held is None:
+            made = (reader for row in protocols.FRR for reader in row.readers())
+            held = next(reader for reader in made if reader.word == word)
+            self.readers[word, instance] = held
+        return held
+
+    def of_other_instances(self) -> None:
+        """What interfaces say holds in whatever routing instance they are: where the text does not
+        say, that is for what the device showed of itself. Each instance has a loopback of its own,
+        so there a line without an instance is the main one's."""
+        for word, interface, words, source, negated in self.on_interfaces:
+            for (other, instance), reader in self.readers.items():
+                if other == word and instance and interface != "lo":
+                    with suppress(Misread, IndexError):  # it was judged where it stands
+                        reader.interface_line(interface, words, source, negated)
 
     def inside(self, number: int, line: str, words: list[str]) -> bool:
         """Handles a line of the open section; False if it belongs to the top level."""
@@ -220,7 +263,7 @@ class _Reader:
         indented = line[:1] in " \t"
         if not indented and (first == "exit" or first.startswith("exit-")):
             self.ledger.understood(number)
-            self.section = self.interface = None
+            self.close()
             return True
         if indented and first == "exit":
             # `exit` that closes an inner section, or a hand-indented one.
@@ -232,8 +275,13 @@ class _Reader:
         elif indented or _FLUSH_LEFT.get(kind, _NOTHING).intersection(words[:1]):
             self.section_line(number, words)
             return True
-        self.section = self.interface = None
+        self.close()
         return False
+
+    def close(self) -> None:
+        """Whatever section is open ends here."""
+        self.section = self.interface = self.reader = None
+        self.scope = ""
 
     def section_line(self, number: int, words: list[str]) -> None:
         assert self.section is not None
@@ -258,13 +306,26 @@ class _Reader:
             if words[0].startswith("exit"):
                 self.ledger.understood(number)
             else:
-                self.ledger.unknown(
-                    number, True, f"it belongs to the routing instance {name}, not computed here"
-                )
+                self.vrf_line(number, name, words)
         elif kind == "limited":
             self.ledger.unknown(number, True, name)
         else:
             self.ledger.irrelevant(number)
+
+    def vrf_line(self, number: int, instance: str, words: list[str]) -> None:
+        """A line of the section of a routing instance."""
+        negated = words[0] == "no"
+        rest = words[1:] if negated else words
+        if len(rest) > 2 and rest[0] in ("ip", "ipv6") and rest[1] == "route":
+            family = 4 if rest[0] == "ip" else 6
+            if negated:
+                self.remove_static(number, rest[2:], family, instance)
+            else:
+                self.static(number, rest[2:], family, instance)
+        elif rest[0] == "netns" or " ".join(rest[:2]) in _IRRELEVANT_PAIRS:
+            self.ledger.understood(number)
+        else:
+            self.not_computed(number, "", "it is not computed in a routing instance")
 
     # -- top level ------------------------------------------------------------
 
@@ -303,7 +364,9 @@ class _Reader:
             self.open_router(number, words)
         elif first == "vrf" and len(words) == 2:
             self.section = ("vrf", words[1])
-            ledger.unknown(number, True, "routing instances are not computed")
+            self.scope = words[1]
+            self.inside_of(words[1])
+            ledger.understood(number)
         elif not negated and (limit := of_line(" ".join(words))) is not None:
             self.section = ("limited", limit.why)
             self.limited(number, limit)
@@ -345,60 +408,60 @@ class _Reader:
             self.misread(number)
             self.section = ("unknown", first) if not negated else None
 
-    def static(self, number: int, words: list[str], family: int) -> None:
+    def static(self, number: int, words: list[str], family: int, instance: str = "") -> None:
         source = self.source(number)
         parsed = read_static(words, family, source, self.draft.profile.static_distance)
+        said = instance if parsed.instance is None else parsed.instance
+        if parsed.route is not None and parsed.hop_in not in (None, said):
+            other = f"the routing instance {parsed.hop_in}" if parsed.hop_in else "the main one"
+            parsed = replace(parsed, route=None, problem=f"its next hop lies in {other}")
         if parsed.route is None:
             self.ledger.unknown(number, parsed.matters, parsed.problem)
             prefix = parse_prefix(words[0]) if words else None
-            if (
-                parsed.matters
-                and prefix is not None
-                and "belongs to the routing instance" not in (parsed.problem or "")
-            ):
-                self.draft.unmodelled.append(Unmodelled(source, parsed.problem or "", family))
+            if parsed.matters and prefix is not None:
+                self.doubts(said).append(Unmodelled(source, parsed.problem or "", family))
             return
         # A later line for the same path replaces the earlier one and moves to the end.
-        self.statics.pop(path_key(parsed.route), None)
-        self.statics[path_key(parsed.route)] = parsed.route
+        held = self.statics.setdefault(said, {})
+        held.pop(path_key(parsed.route), None)
+        held[path_key(parsed.route)] = parsed.route
         self.ledger.understood(number)
 
-    def remove_static(self, number: int, words: list[str], family: int) -> None:
+    def remove_static(self, number: int, words: list[str], family: int, instance: str = "") -> None:
         parsed = read_static(words, family, self.source(number), 1)
         route = parsed.route
         if route is None:
             self.ledger.unknown(number, parsed.matters, parsed.problem)
             return
-        self.statics.pop(path_key(route), None)
+        said = instance if parsed.instance is None else parsed.instance
+        self.statics.get(said, {}).pop(path_key(route), None)
         self.ledger.understood(number)
 
     def open_router(self, number: int, words: list[str]) -> None:
-        reader = self.readers.get(words[1])
-        name = reader.name if reader is not None else _OTHERS[words[1]]
-        if "vrf" in words[2:-1] and words[-1] != "default":
-            # What runs in an instance says nothing about the tables beside it.
-            self.section = ("vrf", words[-1])
-            why = f"it belongs to the routing instance {words[-1]}, not computed here"
-            self.ledger.unknown(number, True, why)
-            return
+        name = self.words.get(words[1]) or _OTHERS[words[1]]
+        words, self.scope = _without_instance(words)
         self.section = ("router", name)
+        self.reader = self.reader_of(words[1], self.scope) if words[1] in self.words else None
         source = self.source(number)
         self.protocols.setdefault(name, source)
-        if reader is None:
+        if self.scope:
+            self.inside_of(self.scope)
+        if self.reader is None:
             self.not_computed(number, name, "it is not computed")
             return
         try:
-            fate = reader.open(words[2:], source)
+            fate = self.reader.open(words[2:], source)
         except Misread as problem:
             fate = str(problem)
         if isinstance(fate, str):
             # The lines inside belong to something else than what is computed here.
             self.section = ("router", f"{name} {words[-1]}")
+            self.reader = None
         self.settle(number, name, fate)
 
     def protocol_line(self, number: int, name: str, words: list[str]) -> None:
         """A line inside the section of a routing protocol."""
-        reader = next((r for r in self.readers.values() if r.name == name), None)
+        reader = self.reader
         if reader is None or not reader.runs:
             self.ledger.unknown(number, True, f"{name} is not computed")
             return
@@ -412,33 +475,32 @@ class _Reader:
             fate = "the line ends too early"
         self.settle(number, name, fate)
 
-    def settle(self, number: int, name: str, fate: Fate) -> None:
+    def settle(self, number: int, name: str, fate: Fate, scope: str | None = None) -> None:
         """Enters what became of a line; a problem makes the protocol's answers uncertain."""
         if fate is True:
             self.ledger.understood(number)
         elif fate is False:
             self.ledger.irrelevant(number)
         else:
-            self.not_computed(number, name, str(fate))
+            self.not_computed(number, name, str(fate), scope)
 
-    def not_computed(self, number: int, name: str, why: str) -> None:
+    def not_computed(self, number: int, name: str, why: str, scope: str | None = None) -> None:
         self.ledger.unknown(number, True, why)
         if name in ("PIM", "LDP", "NHRP", "SHARP"):
             return
         family = next((r.touches for r in self.readers.values() if r.name == name), None)
+        doubts = self.doubts(self.scope if scope is None else scope)
         label = f"{name}, line {number}: " if name else f"line {number}: "
-        self.draft.unmodelled.append(
-            Unmodelled(self.source(number), f"{label}{why}", family, told=True)
-        )
+        doubts.append(Unmodelled(self.source(number), f"{label}{why}", family, told=True))
 
-    def note_later(self, number: int, name: str, read: Callable[[], Fate]) -> None:
+    def note_later(self, number: int, name: str, read: Callable[[], Fate], scope: str = "") -> None:
         try:
             fate = read()
         except Misread as problem:
             fate = str(problem)
         except IndexError:
             fate = "the line ends too early"
-        self.later.append((number, name, fate))
+        self.later.append((number, name, fate, scope))
 
     # -- interfaces -----------------------------------------------------------
 
@@ -454,9 +516,9 @@ class _Reader:
             draft.loopback = name == "lo"
             self.draft.interfaces[key] = draft
         if len(words) == 4 and words[2] == "vrf" and words[3] != "default":
-            self.instance(number, draft, words[3])
-        else:
-            self.ledger.understood(number)
+            draft.vrf = words[3]
+            draft.vrf_source = self.source(number)
+        self.ledger.understood(number)
         self.interface = draft
         self.section = ("interface", name)
 
@@ -484,7 +546,9 @@ class _Reader:
             interface.description = " ".join(rest[1:])
             ledger.understood(number)
         elif rest[0] == "vrf" and len(rest) == 2:
-            self.instance(number, interface, rest[1])
+            interface.vrf = None if negated or rest[1] == "default" else rest[1]
+            interface.vrf_source = self.source(number)
+            ledger.understood(number)
         elif (limit := of_line(" ".join(rest))) is not None and not negated:
             self.limited(number, limit)
         elif rest[0] == "bandwidth" and len(rest) > 1 and rest[1].isdigit():
@@ -494,7 +558,7 @@ class _Reader:
         elif self.of_protocol(number, rest, negated):
             pass
         elif pair == "ip router" or pair == "ipv6 router":
-            self.later.append((number, "IS-IS", "it is not computed"))
+            self.later.append((number, "IS-IS", "it is not computed", interface.vrf or ""))
         elif rest[0] == "vrrp":
             ledger.unknown(number, True, _SHARED_ADDRESSES)
         elif rest[0] in _INTERFACE_IRRELEVANT or pair in _IRRELEVANT_PAIRS:
@@ -523,12 +587,6 @@ class _Reader:
         self.draft.unmodelled.append(
             Unmodelled(self.source(number), limit.why, told=True, touches=limit.touches)
         )
-
-    def instance(self, number: int, interface: InterfaceDraft, name: str) -> None:
-        """An interface of another routing instance: what arrives there obeys other tables."""
-        interface.vrf = name
-        why = f"it belongs to the routing instance {name}, and those are not computed"
-        self.ledger.unknown(number, True, why)
 
     def address(self, number: int, words: list[str], family: int, negated: bool) -> None:
         interface = self.interface
@@ -560,17 +618,21 @@ class _Reader:
 
     def knows(self, word: str) -> bool:
         """True for the name of a protocol, whether it is computed or not."""
-        return word in self.readers or word in _OTHERS
+        return word in self.words or word in _OTHERS
 
     def of_protocol(self, number: int, words: list[str], negated: bool) -> bool:
         """Handles a line of an interface that belongs to a routing protocol; False if none does."""
         assert self.interface is not None
         interface, source = self.interface.name, self.source(number)
-        for reader in self.readers.values():
+        instance = self.interface.vrf or ""
+        for word in self.words:
+            reader = self.reader_of(word, instance)
             mine = reader.claims(words)
             if mine is not None:
                 read = partial(reader.interface_line, interface, mine, source, negated)
-                self.note_later(number, reader.name, read)
+                self.note_later(number, reader.name, read, instance)
+                if not instance:
+                    self.on_interfaces.append((word, interface, mine, source, negated))
                 return True
         other = words[0] if words[0] in ("isis", "babel", "openfabric") else None
         if len(words) > 2 and words[0] in ("ip", "ipv6") and words[1] in _OTHERS:
@@ -581,7 +643,7 @@ class _Reader:
         if name in ("PIM", "LDP", "NHRP"):
             self.ledger.irrelevant(number)
         else:
-            self.later.append((number, name, "it is not computed"))
+            self.later.append((number, name, "it is not computed", self.interface.vrf or ""))
         return True
 
     def judge_later(self) -> None:
@@ -589,13 +651,22 @@ class _Reader:
         running = set(self.protocols)
         if self.policy.into_table:
             running.add("table")
-        for number, name, fate in self.later:
+        for number, name, fate, scope in self.later:
             if name in running or (not name and running):
-                self.settle(number, name, fate)
+                self.settle(number, name, fate, scope)
             elif fate is True and name:
                 self.ledger.understood(number)
             else:
                 self.ledger.irrelevant(number)
+
+
+def _without_instance(words: list[str]) -> tuple[list[str], str]:
+    """An opening line without the routing instance that it names, and that instance."""
+    if "vrf" not in words[2:-1]:
+        return words, ""
+    at = words.index("vrf", 2)
+    name = words[at + 1]
+    return [*words[:at], *words[at + 2 :]], "" if name == "default" else name
 
 
 def replace_default(source: Source, text: str) -> Source:

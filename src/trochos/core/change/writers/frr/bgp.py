@@ -93,14 +93,14 @@ class BgpText(FrrPart, BgpPart):
             moved = [f"{m.group(1) or ''}neighbor {new} {m.group(2)}" for m in held.values()]
             add = tuple(row for row in moved if row not in rows)
             if add:
-                out.append(TextEdit(self.device.name, found[1], context, (), add))
+                out.append(TextEdit(self.device.chassis, found[1], context, (), add))
             if held:
-                gone.insert(0, TextEdit(self.device.name, found[1], context, tuple(held), ()))
+                gone.insert(0, TextEdit(self.device.chassis, found[1], context, tuple(held), ()))
         made = f"neighbor {old} remote-as "
         number = [row for row in self.writer.rows((found[0],), found[1]) if row.startswith(made)]
         if number:
             # What makes it a neighbour goes last, and takes all else of it along.
-            gone = [TextEdit(self.device.name, found[1], (found[0],), (number[0],), ())]
+            gone = [TextEdit(self.device.chassis, found[1], (found[0],), (number[0],), ())]
         return (*out, *gone) or None
 
     def add_neighbour(self, peer: Address, number: int, like: BgpNeighbour | None) -> Edits | None:
@@ -186,6 +186,13 @@ class BgpText(FrrPart, BgpPart):
 
     def announce(self, prefix: Prefix) -> Edits | None:
         return self._family_line(prefix.family, f"network {prefix}")
+
+    def renumber(self, number: int) -> Edits | None:
+        found = self._bgp()
+        if found is None:
+            return None
+        new = re.sub(r"^router bgp \S+", f"router bgp {number}", found[0])
+        return self.writer.reopen(found[0], new, found[1])
 
     def no_external_policy(self) -> Edits | None:
         found = self._bgp()

@@ -52,7 +52,7 @@ class EigrpText(FrrPart):
 
     def _renumber(self, process: EigrpProcess, number: str) -> Edits:
         """Another system number: the section under a new opening line, and what names it."""
-        file, name = process.source.file, self.device.name
+        file, name = process.source.file, self.device.chassis
         old = squeeze(process.source.text)
         rows = tuple(self.writer.rows((old,), file))
         out: list[Edit] = [
@@ -61,7 +61,7 @@ class EigrpText(FrrPart):
         ]
         said = f" eigrp {process.number}"
         for interface in self.device.interfaces:
-            context = (f"interface {interface.name}",)
+            context = (self.writer.port(interface),)
             lines = tuple(row for row in self.writer.rows(context, file) if said in row)
             if lines:
                 moved = tuple(row.replace(said, f" eigrp {number}") for row in lines)

@@ -65,11 +65,11 @@ class OspfText(FrrPart, OspfPart):
             word = "ip ospf" if family == 4 else "ipv6 ospf6"
             dots = any("." in held.source.text.split()[-1] for held in areas)
             line = f"{word} area {dotted(area) if dots else area}"
-            return self.writer.edit((f"interface {interface.name}",), (), (line,), file)
+            return self.writer.edit((self.writer.port(interface),), (), (line,), file)
         return self.writer.edit((opening,), (), (f"network {prefix} area {area}",), file)
 
     def speak(self, family: int, interface: Interface, source: Source) -> Edits | None:
-        context = (f"interface {interface.name}",)
+        context = (self.writer.port(interface),)
         return self.writer.edit(context, (), ("no ip ospf passive",), source.file)
 
     def metric_type(self, like: Redistribution) -> str:

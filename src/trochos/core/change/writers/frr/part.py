@@ -32,7 +32,8 @@ class FrrPart(Part):
         process = self.own(family)
         if process is not None:
             return squeeze(process.source.text), process.source.file
-        return f"router {self.words[family == 6]}", self.writer.file
+        inside = f" vrf {self.device.instance}" if self.device.instance else ""
+        return f"router {self.words[family == 6]}{inside}", self.writer.file
 
     def line(self, family: int, what: str, value: str | None) -> str | None:
         """The line of an interface that sets something; without a value the words such lines
@@ -45,7 +46,7 @@ class FrrPart(Part):
         line = self.line(family, what, value)
         if line is None:
             return None
-        context, file = (f"interface {interface}",), self.section(family)[1]
+        context, file = (self.writer.port(interface),), self.section(family)[1]
         if value is not None:
             return self.writer.edit(context, (), (line,), file)
         rows = self.writer.rows(context, file)

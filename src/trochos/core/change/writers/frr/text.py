@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from ....network.addressing import Address, InterfaceAddress, Prefix
-from ....network.edits import TextEdit
-from ....network.facts import AddressFact, Interface, Source
+from ....network.edits import Edit, TextEdit
+from ....network.facts import AddressFact, Interface, Source, StaticRoute
 from ....network.policy import PrefixRule
+from ....network.routing import Process
 from ...text import Section, sections, slot, squeeze
 from ..base import Edits, Writer
+from . import captured
 
 
 class FrrWriter(Writer):
@@ -34,7 +36,7 @@ class FrrWriter(Writer):
             if slot(opening, row) == held
         ]
         remove = (*remove, *dict.fromkeys(replaced))
-        return (TextEdit(self.device.name, file or self.file, context, remove, add),)
+        return (TextEdit(self.device.chassis, file or self.file, context, remove, add),)
 
     def context_of(self, source: Source) -> tuple[tuple[str, ...], str] | None:
         """The section a line stands in, and the line itself."""
@@ -95,10 +97,53 @@ class FrrWriter(Writer):
         if old is None:
             source = interface.source
             file = source.file if source is not None and source.path is None else None
-            return self.edit((f"interface {interface.name}",), (), (line,), file)
+            return self.edit((self.port(interface),), (), (line,), file)
         if old.source.path is not None:
             return None
         return self.swap(old.source, line)
+
+    # -- routing instances -------------------------------------------------------------
+
+    def reopen(self, old: str, new: str, file: str) -> Edits:
+        """All that stands in one section in another."""
+        name = self.device.chassis
+        rows = self.files.get(file, "").split("\n")
+        here = [item for item in sections(rows).inner if item.opening == old]
+        inner = [part.opening for item in here for part in item.inner]
+        out: list[Edit] = [
+            TextEdit(name, file, (), (old,), ()),
+            TextEdit(name, file, (new,), (), tuple(self.rows((old,), file))),
+        ]
+        for opening in dict.fromkeys(inner):
+            held = tuple(self.rows((old, opening), file))
+            out.append(TextEdit(name, file, (new, opening), (), held))
+        return tuple(out)
+
+    def interface_into(self, interface: Interface, instance: str) -> Edits | None:
+        file = interface.source.file if interface.source is not None else self.file
+        inside = f" vrf {instance}" if instance else ""
+        old = self.port(interface)
+        shown = captured.moved(self.device, self.files, interface.name, instance)
+        if old == f"interface {interface.name}{inside}":
+            return shown or None
+        return (*self.reopen(old, f"interface {interface.name}{inside}", file), *shown)
+
+    def static_into(self, route: StaticRoute, instance: str) -> Edits | None:
+        gone = self.drop(route.source)
+        if gone is None:
+            return None
+        words = squeeze(route.source.text).split()
+        if "vrf" in words:
+            at = words.index("vrf")
+            words = [*words[:at], *words[at + 2 :]]
+        context = (f"vrf {instance}",) if instance else ()
+        return (*gone, *self.edit(context, (), (" ".join(words),), route.source.file))
+
+    def process_into(self, process: Process, instance: str) -> Edits | None:
+        old = squeeze(process.source.text)
+        bare = old.partition(" vrf ")[0]
+        new = f"{bare} vrf {instance}" if instance else bare
+        return self.reopen(old, new, process.source.file)
 
     # -- static routes ----------------------------------------------------------------
 
@@ -109,7 +154,18 @@ class FrrWriter(Writer):
         tail = f" {distance}" if distance != 1 else ""
         others = [s.source.file for s in self.device.statics if s.source.path is None]
         file = others[0] if others else None
-        return self.edit((), (), (f"{word} route {prefix} {gateway}{tail}",), file)
+        context = (f"vrf {self.device.instance}",) if self.device.instance else ()
+        return self.edit(context, (), (f"{word} route {prefix} {gateway}{tail}",), file)
+
+    def port(self, interface: Interface | str) -> str:
+        """What opens the section of an interface, also where it names its routing instance."""
+        name = interface if isinstance(interface, str) else interface.name
+        held = self.device.interface(name)
+        source = held.source if held is not None else None
+        if source is not None and source.path is None and source.text.startswith("interface "):
+            return squeeze(source.text)
+        inside = f" vrf {self.device.instance}" if self.device.instance else ""
+        return f"interface {name}{inside}"
 
     def rows(self, context: tuple[str, ...], file: str | None) -> list[str]:
         rows = self.files.get(file or self.file, "").split("\n")

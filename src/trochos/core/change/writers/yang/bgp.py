@@ -62,7 +62,7 @@ class BgpTree(YangPart, BgpPart):
         else:
             return None
         if value is None:
-            return (DataEdit(self.device.name, self.writer.file, path),)
+            return (DataEdit(self.device.chassis, self.writer.file, path),)
         return self.writer.set(path, typed)
 
     def rename_neighbour(self, old: Address, new: Address) -> Edits | None:
@@ -73,7 +73,7 @@ class BgpTree(YangPart, BgpPart):
         rest = {k: v for k, v in entry.items() if k != "remote-address"}
         return (
             DataEdit(
-                self.device.name, self.writer.file, f"{base}/neighbor[remote-address='{old}']"
+                self.device.chassis, self.writer.file, f"{base}/neighbor[remote-address='{old}']"
             ),
             *self.writer.set(f"{base}/neighbor[remote-address='{new}']", rest),
         )
@@ -131,6 +131,10 @@ class BgpTree(YangPart, BgpPart):
             return None
         path = f"{base}/address-family[name='ipv{prefix.family}-unicast']/network"
         return self.writer.set(f"{path}[prefix='{prefix}']", {})
+
+    def renumber(self, number: int) -> Edits | None:
+        base = self.base(4)
+        return None if base is None else self.writer.set(f"{base}/as", number)
 
     def no_external_policy(self) -> Edits | None:
         base = self.base(4)

@@ -51,7 +51,7 @@ class OspfTree(YangPart, OspfPart):
             return self._move_area(family, interface, path, value)
         if what == "authentication":
             if value == "none" or value is None:
-                return (DataEdit(self.device.name, self.writer.file, f"{path}/authentication"),)
+                return (DataEdit(self.device.chassis, self.writer.file, f"{path}/authentication"),)
             return ()  # the key says it
         if what == "key":
             return self.writer.set(f"{path}/authentication/ospfv2-key", value)
@@ -69,7 +69,7 @@ class OspfTree(YangPart, OspfPart):
         if leaf is None:
             return None
         if value is None:
-            return (DataEdit(self.device.name, self.writer.file, f"{path}/{leaf}"),)
+            return (DataEdit(self.device.chassis, self.writer.file, f"{path}/{leaf}"),)
         typed: Any = int(value) if what in _NUMBERS else value
         if what in ("passive", "ignore MTU"):
             typed = True
@@ -85,7 +85,7 @@ class OspfTree(YangPart, OspfPart):
         entry = self.writer.entry(path)
         shown = Address(4, number)
         return (
-            DataEdit(self.device.name, self.writer.file, path),
+            DataEdit(self.device.chassis, self.writer.file, path),
             *self.writer.set(
                 f"{base}/areas/area[area-id='{shown}']/interfaces/interface[name='{interface}']",
                 {k: v for k, v in entry.items() if k != "name"},

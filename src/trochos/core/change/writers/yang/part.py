@@ -31,7 +31,7 @@ class YangPart(Part):
 
     def gone(self, path: str) -> Edits:
         """The edit that takes a value out."""
-        return (DataEdit(self.device.name, self.writer.file, path),)
+        return (DataEdit(self.device.chassis, self.writer.file, path),)
 
     def interface_setting(
         self, family: int, interface: str, what: str, value: str | None

@@ -29,7 +29,7 @@ class YangWriter(Writer):
 
     def set(self, path: str, value: Any, source: Source | None = None) -> Edits:
         file = source.file if source is not None else self.file
-        return (DataEdit(self.device.name, file, path, None, value),)
+        return (DataEdit(self.device.chassis, file, path, None, value),)
 
     def drop(self, source: Source) -> Edits | None:
         if source.path is None or source.default or source.missing:

@@ -23,7 +23,7 @@ from ....protocols.gates import NOTHING, Judged, Relation
 from ....protocols.ospf.interfaces import OspfEnd
 from ....protocols.ospf.virtual import VirtualEnd
 from ..bench import Bench
-from .bgp import mend_bgp, own_again, start
+from .bgp import mend_bgp, own_again, renumbered, start
 from .filters import let_pass
 from .made import made
 from .mends import Made, cover_all
@@ -64,6 +64,11 @@ def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
             name = _name(me)
             out.append((weight, Remedy(f"On {name}: {title}.", tuple(dict.fromkeys(edits)))))
             out += [(weight, wider) for wider in _wider(bench, relation, failing, me, other)]
+        if isinstance(me, BgpEnd) and any(g.gate == "AS number" for g in failing):
+            other_number = renumbered(bench, me)
+            if other_number is not None:
+                # What several expect alike is rather right than the one who says otherwise.
+                out.append((weight - 100 if other_number[1] else weight, other_number[0]))
         if isinstance(me, BgpEnd) and any(g.gate == "peer address" for g in failing):
             # An address that several lines know is missed; one that a single line knows is wrong.
             missed = me.peer is not None and (

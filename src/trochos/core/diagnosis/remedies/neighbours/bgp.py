@@ -159,6 +159,32 @@ def _like(me: BgpEnd, other: BgpEnd, peer: Address) -> BgpNeighbour | None:
     )
 
 
+def renumbered(bench: Bench, me: BgpEnd) -> tuple[Remedy, bool] | None:
+    """The system number that all who name a speaker expect of it, if it has another one.
+
+    Returns:
+        The remedy, and whether at least two agree on the number.
+    """
+    expected: Counter[int] = Counter()
+    for relation in bench.tables.relations():
+        for mine, theirs in (relation.ends, relation.ends[::-1]):
+            if isinstance(theirs, BgpEnd) and mine.name == me.name:
+                number = theirs.expected_as()
+                if number is not None and theirs.neighbour is not None:
+                    expected[number] += 1
+    if len(expected) != 1:
+        return None
+    ((number, count),) = expected.items()
+    if number in (-1, me.process.number) or me.process.confederation is not None:
+        return None
+    edits = bench.writer(me.name).speaks(BgpPart).renumber(number)
+    if edits is None:
+        return None
+    return Remedy(f"On {me.name}: speak BGP as AS {number}, as its neighbours expect.", edits), (
+        count > 1
+    )
+
+
 def _mirrored(writer: Writer, me: BgpEnd, other: BgpEnd, peer: Address) -> list[Any]:
     """What the other end says of this one, and what therefore has to be said of it."""
     theirs = other.neighbour
@@ -289,7 +315,7 @@ def _right_source(bench: Bench, me: BgpEnd, other: BgpEnd) -> Made | None:
 def own_again(bench: Bench, me: BgpEnd, other: BgpEnd) -> list[Remedy]:
     """The address by which others know a speaker, given back to it."""
     wanted = me.peer
-    if wanted is None or wanted in bench.taken or other.source is None:
+    if wanted is None or wanted in bench.taken_by(other.name) or other.source is None:
         return []
     for interface in other.device.interfaces:
         for fact in interface.addresses:
