@@ -43,7 +43,7 @@ def test_the_injected_fault_is_the_first_suspect(case: Path) -> None:
     top = found.causes[0]
     shown = top.as_json(1)
     places = {f["device"] for f in injected(case)} | {f.get("peer") for f in injected(case)}
-    assert shown["device"] in places
+    assert str(shown["device"]).partition("/")[0] in places
     assert top.certainty == "proven" and top.works
     assert not top.effect.breaks
     healed = {(pair.sender, pair.owner) for pair in top.effect.heals}

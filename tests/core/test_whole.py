@@ -103,7 +103,9 @@ def test_every_failing_pair_stands_in_one_group(case: Path) -> None:
 def test_a_healthy_network_is_calm() -> None:
     for case in healthy()[:3]:
         found = Computed.from_files(network_files(case / "survey"), KEY).desk()
-        assert not found.fails and found.ok == found.pairs
+        apart = sum(len(group.pairs) for group in found.groups if group.folded)
+        assert not found.fails and found.ok + apart == found.pairs
+        assert not apart or case.name.startswith("delve")
 
 
 def test_what_turned_is_told_apart() -> None:

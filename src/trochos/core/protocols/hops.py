@@ -46,6 +46,26 @@ class Hops:
     def owns(self, device: str, address: Address) -> bool:
         return any(end.device == device for end in self.owners.get(address, ()))
 
+    def owners_for(self, device: str, address: Address) -> list[End]:
+        """Who holds an address, as a device means it: an address of one of its own links is looked
+        for there and nowhere else, because it may live on other links too."""
+        held = self.owners.get(address, [])
+        if len(held) == 0:
+            return held
+        links = [
+            End(device, interface.name)
+            for interface in self.devices[device].interfaces
+            if any(fact.connected.contains(address) for fact in interface.addresses)
+        ]
+        if not links:
+            return held
+        near = {end for link in links for end in self._beside(link)}
+        return [end for end in held if end in near or end.device == device]
+
+    def _beside(self, end: End) -> tuple[End, ...]:
+        segment = self.links.segment_of.get(end)
+        return segment.ends if segment is not None else ()
+
     def route(self, device: str, target: Address) -> Route | None:
         """The route a device would use."""
         key = (device, target.family)

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 from ..network.addressing import Prefix, parse_address
-from ..network.facts import Device, End, Interface, Planned, Segment, Source
+from ..network.facts import AddressFact, Device, End, Interface, Planned, Segment, Source
 from .located_json import Document, Node
 
 KIND = "wiring"
@@ -207,21 +207,26 @@ def from_heard(devices: Iterable[Device]) -> Wiring | None:
 
 def _shares_subnet(links: list[tuple[End, End]], devices: Mapping[str, Device]) -> bool:
     """True if two of the ends that meet at a node share or overlap one subnet, so that it can be
-    a LAN between them."""
-    met: dict[End, list[Prefix]] = {}
+    a LAN between them. Where routing instances have addresses of their own, one address at two
+    ends, or one subnet in two instances, tells of a device that keeps them apart."""
+    instances = any(i.vrf for device in devices.values() for i in device.interfaces)
+    met: dict[End, list[AddressFact]] = {}
+    inside: dict[End, str | None] = {}
     for _, end in links:
         device = devices.get(end.device)
         interface = device.interface(end.interface) if device else None
+        inside[end] = interface.vrf if interface else None
         met[end] = [
-            fact.connected
+            fact
             for fact in (interface.addresses if interface else ())
             if not fact.address.is_link_local and not fact.connected.is_host
         ]
-    ends = list(met.values())
+    ends = list(met.items())
     return any(
-        mine.overlaps(theirs)
-        for number, here in enumerate(ends)
-        for there in ends[number + 1 :]
+        mine.connected.overlaps(theirs.connected)
+        and not (instances and (mine.address == theirs.address or inside[one] != inside[other]))
+        for number, (one, here) in enumerate(ends)
+        for other, there in ends[number + 1 :]
         for mine in here
         for theirs in there
     )

@@ -117,11 +117,21 @@ def desk(survey: Computed, before: Computed | None = None, watch: Watch = unwatc
     then = answers(before.reach) if before is not None else {}
     same = {q for q in failing if q in then and then[q].ok is False and failing[q].ok is False}
     purpose = {q for q, a in failing.items() if a.refused} - same
-    apart = same | purpose
+    near = survey.forwarding.near
+    kept = {
+        q
+        for q in failing
+        if near.has_instances and not near.meet(q.sender, q.owner) and q not in same | purpose
+    }
+    apart = same | purpose | kept
     groups, complete = _grouped(survey, {q: a for q, a in failing.items() if q not in apart}, watch)
     # What a cause explains comes before what is only known by where it ends.
     groups.sort(key=lambda group: (not group.causes, -len(group.pairs), group.summary))
-    for pairs, what in ((purpose, "refused by filters"), (same, "as in the survey before")):
+    for pairs, what in (
+        (purpose, "refused by filters"),
+        (kept, "kept apart in routing instances"),
+        (same, "as in the survey before"),
+    ):
         if pairs:
             names = _few(sorted({q.owner for q in pairs}))
             summary = f"{_count(len(pairs))} to {names} fail, {what}."

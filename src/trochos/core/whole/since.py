@@ -246,7 +246,63 @@ def differences(old: Computed, new: Computed) -> list[Difference]:
                 continue
             for edit in edits:
                 out += _of_edit(edit, was, now, len(out))
-    return out
+    return _moves_joined(old, new, out)
+
+
+def _moves_joined(old: Computed, new: Computed, found: list[Difference]) -> list[Difference]:
+    """An interface that went to another routing instance is one fact, although its section of the
+    text and what the system showed of it all changed."""
+    before = _instances(old)
+    for place, now in _instances(new).items():
+        device, interface = place
+        was = before.get(place, now)
+        if was == now:
+            continue
+        mine = [d for d in found if d.device == device and _about_move(d, interface, was, now)]
+        if not mine:
+            continue
+        what = [f"the routing instance {name}" if name else "the main one" for name in (now, was)]
+        one = Difference(
+            mine[0].number,
+            device,
+            mine[0].file,
+            f"{device} {interface} is in {what[0]}, and was in {what[1]}.",
+            [source for d in mine for source in d.old],
+            [source for d in mine for source in d.new],
+            tuple(edit for d in mine for edit in d.edits),
+        )
+        found = sorted([d for d in found if d not in mine] + [one], key=lambda d: d.number)
+    return found
+
+
+def _instances(survey: Computed) -> dict[tuple[str, str], str]:
+    """The routing instance of every interface that is in one place only."""
+    return {
+        (device.chassis, interface.name): device.instance
+        for device in survey.network.devices
+        for interface in device.interfaces
+        if interface.name != "lo"
+    }
+
+
+def _about_move(item: Difference, interface: str, was: str, now: str) -> bool:
+    openings = {f"interface {interface}"}
+    openings |= {f"interface {interface} vrf {name}" for name in (was, now)}
+    for edit in item.edits:
+        if isinstance(edit, TextEdit):
+            lines = (*edit.context[-1:], *(() if edit.context else (*edit.remove, *edit.add)))
+            if not openings.intersection(lines):
+                return False
+        elif isinstance(edit, DataEdit):
+            listed = "/interfaces/" in edit.path and interface in (edit.old, edit.new)
+            marked = edit.path.endswith(("/vrf", "/master")) and {edit.old, edit.new} <= {
+                was,
+                now,
+                None,
+            }
+            if not (listed or marked):
+                return False
+    return True
 
 
 def _matched(before: dict[str, str], after: dict[str, str]) -> list[tuple[str, str, str]]:

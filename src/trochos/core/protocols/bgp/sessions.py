@@ -132,7 +132,7 @@ def _pairs(speakers: dict[str, Device], hops: Hops) -> Iterable[tuple[_Half, _Ha
             if neighbour.far is not None:
                 owners = {neighbour.far[0]}
             else:
-                owners = {end.device for end in hops.owners.get(neighbour.address, ())}
+                owners = {end.device for end in hops.owners_for(device.name, neighbour.address)}
             owner = next((o for o in sorted(owners) if o in speakers and o != name), None)
             if owner is None:
                 strays.append((device, neighbour))

@@ -112,7 +112,7 @@ class BgpSpeakers:
     def _outside(self, device: Device, neighbour: BgpNeighbour, hops: Hops) -> End | None:
         """Where the way to a neighbour leaves what was read; None if it is among the read ones."""
         if neighbour.address is not None:
-            owners = hops.owners.get(neighbour.address, ())
+            owners = hops.owners_for(device.name, neighbour.address)
             known = any(hops.devices[owner.device].role != "unread" for owner in owners)
             return None if known else hops.leaves_by(device.name, neighbour.address)
         if neighbour.interface is None:
