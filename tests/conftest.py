@@ -25,6 +25,10 @@ def pytest_configure(config: pytest.Config) -> None:
     from trochos.server.cluster import ensure_database
 
     ensure_database()
+    from django.conf import settings as django
+
+    # Long answers are computed where they are asked; tests/server/test_workers.py has real workers.
+    django.COMPUTE_HERE = True
 
 
 @pytest.fixture(scope="session")

@@ -15,6 +15,7 @@ from rest_framework.views import exception_handler
 from ..core.forwarding.endpoints import EndpointError
 from ..core.network.edits import EditError
 from ..core.readers.archives import UploadError
+from .surveys.work import NotAnswered
 
 log = logging.getLogger(__name__)
 AWAY = "The database cannot be reached just now. Nothing is lost; try again in a moment."
@@ -35,7 +36,7 @@ def before_a_view(status: int, says: str) -> Callable[..., JsonResponse]:
 
 def as_sentence(error: Exception, context: dict[str, Any]) -> Response | None:
     """DRF's exception handler, extended by what the core refuses."""
-    if isinstance(error, (EndpointError, UploadError, EditError)):
+    if isinstance(error, (EndpointError, UploadError, EditError, NotAnswered)):
         return Response({"detail": str(error)}, status=400)
     if isinstance(error, OperationalError):
         log.warning("the database cannot be reached: %s", type(error).__name__)

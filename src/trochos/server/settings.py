@@ -77,6 +77,9 @@ REST_FRAMEWORK = {
     "EXCEPTION_HANDLER": "trochos.server.errors.as_sentence",
     "DEFAULT_THROTTLE_RATES": {"sign-in": "20/min"},
 }
+# Long answers are computed by workers. A worker computes itself, and so does a test's process.
+COMPUTE_HERE = os.environ.get("TROCHOS_COMPUTE") == "here"
+IS_WORKER = os.environ.get("TROCHOS_COMPUTES") == "1"
 SPECTACULAR_SETTINGS = {
     "TITLE": "Trochos",
     "DESCRIPTION": "Where a packet dies, and why: surveys, cases and everything computed of them.",

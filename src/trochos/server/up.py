@@ -172,7 +172,9 @@ def main(arguments: list[str] | None = None) -> int:
         )
     )
 
-    kept = [Kept([sys.executable, "-m", "trochos.server.worker"])]
+    worker = [sys.executable, "-m", "trochos.server.worker"]
+    computing = max(1, (os.cpu_count() or 2) - 1)
+    kept = [Kept(worker), *(Kept([*worker, "--computing"]) for _ in range(computing))]
     if not options.no_demo:
         inventory = state_directory() / "fleet" / "inventory.yaml"
         inventory.unlink(missing_ok=True)

@@ -63,6 +63,7 @@ urlpatterns = [
     path("api/surveys/<int:survey>/since", changes.SinceView.as_view()),
     path("api/surveys/<int:survey>/unknowns", changes.UnknownsView.as_view()),
     path("api/surveys/<int:survey>/desk", changes.DeskView.as_view()),
+    path("api/answers/<int:answer>/stop", changes.StopView.as_view()),
     path("api/surveys/<int:survey>/rehearsals", changes.RehearsalView.as_view()),
     path("api/surveys/<int:survey>/proposals", changes.ProposalsView.as_view()),
     path("api/proposals/<int:proposal>", changes.ProposalView.as_view()),

@@ -39,6 +39,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/answers/{answer}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Has a long answer end with the best so far. */
+        post: operations["stop_answer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case}": {
         parameters: {
             query?: never;
@@ -1076,6 +1093,8 @@ export interface components {
             from: string[];
         };
         DeskJobShape: {
+            /** @description of the answer, to stop it */
+            id: number;
             state: components["schemas"]["JobStateEnum"];
             tried: number;
             of: number;
@@ -1128,6 +1147,8 @@ export interface components {
             causes: components["schemas"]["CauseShape"][];
         };
         DiagnosisShape: {
+            /** @description of the answer, to stop it */
+            id: number;
             state: components["schemas"]["JobStateEnum"];
             tried: number;
             of: number;
@@ -1888,6 +1909,8 @@ export interface components {
             expected: string;
         };
         SinceJobShape: {
+            /** @description of the answer, to stop it */
+            id: number;
             state: components["schemas"]["JobStateEnum"];
             tried: number;
             of: number;
@@ -1982,6 +2005,8 @@ export interface components {
             files: number;
             open_lines: number;
             findings: components["schemas"]["SeverityCountShape"];
+            /** @description false until a worker has found what is wrong in it */
+            counted: boolean;
             cases: number;
             pinned: boolean;
             /** @description true if it was gathered from live devices */
@@ -2048,6 +2073,8 @@ export interface components {
             why?: string;
         };
         UnknownsJobShape: {
+            /** @description of the answer, to stop it */
+            id: number;
             state: components["schemas"]["JobStateEnum"];
             tried: number;
             of: number;
@@ -2203,6 +2230,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Session"];
                 };
+            };
+        };
+    };
+    stop_answer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                answer: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

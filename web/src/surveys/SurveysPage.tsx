@@ -34,7 +34,7 @@ export function SurveysPage() {
       },
       {
         head: "findings", value: (row) => row.findings.breaks, width: "1.2fr",
-        show: (row) => <Link className="underline decoration-dotted" to={`/s/${row.id}/findings`}>{row.findings.breaks ? <b className="stop">{row.findings.breaks} break something</b> : "nothing breaks"}</Link>,
+        show: (row) => <Link className="underline decoration-dotted" to={`/s/${row.id}/findings`}>{!row.counted ? "being computed" : row.findings.breaks ? <b className="stop">{row.findings.breaks} break something</b> : "nothing breaks"}</Link>,
       },
       { head: "cases", value: (row) => row.cases, width: "4.5rem", right: true },
       {

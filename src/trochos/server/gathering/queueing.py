@@ -1,29 +1,16 @@
-"""The queue in PostgreSQL as those see it who put work into it."""
+"""The work of gathering as those see it who put it into the queue."""
 
 from __future__ import annotations
 
-from functools import cache
+from .. import queueing
+from ..queueing import QUEUE
 
-from django.db import DEFAULT_DB_ALIAS
-from procrastinate import App
-from procrastinate.contrib.django.django_connector import DjangoConnector
-from procrastinate.manager import JobManager
-from procrastinate.tasks import configure_task
-
-QUEUE = "gathering"
 PART, STORE = "gathering.part", "gathering.store"
 
 
-@cache
-def _django() -> JobManager:
-    """The queue over Django's own connection."""
-    return App(connector=DjangoConnector(alias=DEFAULT_DB_ALIAS)).job_manager
-
-
 def enqueue(task: str, **arguments: int) -> None:
-    """Puts work into the queue within the transaction that is open.
+    """Puts work into the queue of gathering within the transaction that is open."""
+    queueing.enqueue(task, QUEUE, **arguments)
 
-    In a worker the application's own connector has connections of its own; a job put in over
-    those could be taken up before the transaction that it rests on is there.
-    """
-    configure_task(name=task, job_manager=_django(), queue=QUEUE).defer(**arguments)
+
+__all__ = ["PART", "QUEUE", "STORE", "enqueue"]

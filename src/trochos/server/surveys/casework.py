@@ -20,6 +20,7 @@ from .models import Case, CaseStep, Proposal, StoredSurvey
 from .report import markdown
 from .store import computed
 from .views import case_json
+from .work import complaint_of
 
 # From which states a step may be taken, and where it leads.
 STEPS: dict[str, tuple[frozenset[str], str | None]] = {
@@ -82,24 +83,15 @@ def _confirm(case: Case, data: dict[str, Any]) -> str:
 
 def _cause(case: Case, data: dict[str, Any]) -> str:
     wanted = data.get("finding", "")
-    job = jobs.diagnosis(
-        case.survey_id,
-        computed(case.survey),
-        case.sender,
-        case.receiver,
-        case.traffic,
-        jobs.SECONDS,
-    )
-    answer = job.answer()
-    causes = answer.causes if answer is not None else []
-    for cause in causes:
-        finding = cause.option.finding
-        if finding.id == wanted:
-            shown = cause.as_json(1, pairs=False)
+    question = complaint_of(case.sender, case.receiver, case.traffic)
+    found = jobs.state(jobs.ask("diagnosis", case.survey, question, jobs.SECONDS))["answer"]
+    causes: list[dict[str, Any]] = found["causes"] if isinstance(found, dict) else []
+    for shown in causes:
+        if shown["id"] == wanted:
             case.cause = {
                 key: shown[key] for key in ("id", "kind", "device", "summary", "evidence")
             }
-            return finding.summary
+            return str(shown["summary"])
     raise ValidationError("That is not among the causes found for this case.")
 
 

@@ -17,7 +17,6 @@ from ...core.change.derive import edits_between
 from ...core.change.handover import hand_over
 from ...core.change.rehearse import Effect, neighbours_changed, routes_changed
 from ...core.change.unmask import mask_edits
-from ...core.diagnosis.causes import Diagnosis
 from ...core.forwarding.endpoints import EndpointError
 from ...core.forwarding.traffic import Traffic, read_traffic
 from ...core.network.edits import Edit, EditError, read_edits
@@ -25,10 +24,11 @@ from ...core.readers.masking import mask
 from ...core.survey import Computed, Rehearsal
 from ...local import fingerprint_key
 from . import jobs, shapes
-from .models import Case, Proposal, StoredSurvey
+from .models import Answer, Case, Proposal, StoredSurvey
 from .modules import problem_with
 from .store import computed
 from .views import path_parameters, traffic_of
+from .work import complaint_of
 
 SHOWN = 300
 _CONTEXT = 3
@@ -45,21 +45,6 @@ def pairs_json(effect: Effect, kind: str) -> dict[str, object]:
     return {"count": effect.count(kind), "pairs": [pair.as_json() for pair in first]}
 
 
-def _diagnosis_json(found: Diagnosis) -> dict[str, object]:
-    causes = []
-    for rank, cause in enumerate(found.causes, 1):
-        document = cause.as_json(rank, pairs=False)
-        causes.append(document)
-    return {
-        "works": found.path.works,
-        "says": found.says,
-        "complete": found.complete,
-        "tried": found.tried,
-        "cure": found.cure,
-        "causes": causes,
-    }
-
-
 class DiagnosisView(APIView):
     """The causes of a complaint: at once if it is quick, else with progress to ask again."""
 
@@ -72,20 +57,9 @@ class DiagnosisView(APIView):
         query = request.query_params
         if not query.get("from") or not query.get("to"):
             raise ValidationError("Name who cannot reach what: from and to.")
-        opened = computed(get_object_or_404(StoredSurvey, pk=survey))
-        job = jobs.diagnosis(
-            survey, opened, query["from"], query["to"], traffic_of(request), seconds=0.7
-        )
-        answer = job.answer()
-        return Response(
-            {
-                "state": "done" if answer is not None else "working",
-                "tried": job.tried,
-                "of": job.of,
-                "what": job.what,
-                "answer": _diagnosis_json(answer) if answer is not None else None,
-            }
-        )
+        stored = get_object_or_404(StoredSurvey, pk=survey)
+        question = complaint_of(query["from"], query["to"], traffic_of(request))
+        return Response(jobs.state(jobs.ask("diagnosis", stored, question)))
 
 
 class DeskView(APIView):
@@ -101,19 +75,10 @@ class DeskView(APIView):
         if stored.taken_at is not None:
             older = older.filter(taken_at__lt=stored.taken_at)
         before = older.order_by("-taken_at", "-id").first()
-        held = (before.pk, lambda: computed(before)) if before is not None else None
-        job = jobs.desk(survey, computed(stored), held, seconds=0.7)
-        answer = job.answer()
-        return Response(
-            {
-                "state": "done" if answer is not None else "working",
-                "tried": job.tried,
-                "of": job.of,
-                "what": job.what,
-                "before": None if before is None else {"id": before.pk, "title": before.title},
-                "answer": answer.as_json() if answer is not None else None,
-            }
-        )
+        question = {"before": before.pk if before is not None else None}
+        found = jobs.state(jobs.ask("desk", stored, question))
+        older_one = None if before is None else {"id": before.pk, "title": before.title}
+        return Response({**found, "before": older_one})
 
 
 class SinceView(APIView):
@@ -136,10 +101,9 @@ class SinceView(APIView):
         older = get_object_or_404(StoredSurvey, pk=int(text))
         if older.pk == stored.pk:
             raise ValidationError("Name another survey: it differs from itself in nothing.")
-        question = query["from"], query["to"], traffic_of(request)
-        held = older.pk, lambda: computed(older)
-        job = jobs.since(survey, computed(stored), question, held, seconds=0.7)
-        return Response(_state(job))
+        question = complaint_of(query["from"], query["to"], traffic_of(request))
+        found = jobs.ask("since", stored, {**question, "worked": older.pk})
+        return Response(jobs.state(found))
 
 
 class UnknownsView(APIView):
@@ -148,19 +112,16 @@ class UnknownsView(APIView):
     @extend_schema(operation_id="unknowns", responses={200: shapes.UnknownsJobShape})
     def get(self, request: Request, survey: int) -> Response:
         stored = get_object_or_404(StoredSurvey, pk=survey)
-        return Response(_state(jobs.unknowns(survey, computed(stored), seconds=0.7)))
+        return Response(jobs.state(jobs.ask("unknowns", stored, {})))
 
 
-def _state(job: jobs.Job[Any]) -> dict[str, object]:
-    """A job as its answer, or how far it is."""
-    answer = job.answer()
-    return {
-        "state": "done" if answer is not None else "working",
-        "tried": job.tried,
-        "of": job.of,
-        "what": job.what,
-        "answer": answer.as_json() if answer is not None else None,
-    }
+class StopView(APIView):
+    """Has a long answer end with the best so far."""
+
+    @extend_schema(operation_id="stop_answer", request=None, responses={204: None})
+    def post(self, request: Request, answer: int) -> Response:
+        jobs.stop(get_object_or_404(Answer, pk=answer))
+        return Response(status=204)
 
 
 def _diff(before: str, after: str) -> list[dict[str, object]]:

@@ -1,131 +1,137 @@
-"""Long answers that are computed beside the requests that ask for them, with progress.
+"""Long answers: asked here, computed by workers, kept in the database.
 
-The same question on the same survey is computed once and kept. One that takes long is stopped
-with the best answer so far.
+The same question on the same survey is computed once; a second reader gets it at once. One that
+takes long is stopped with the best answer so far, as it is when somebody stops it.
 """
 
 from __future__ import annotations
 
-import threading
+import hashlib
+import json
 import time
-from collections import OrderedDict
-from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor, wait
-from dataclasses import dataclass, field
-from typing import Any, Generic, TypeVar
+from typing import Any
 
-from ...core.diagnosis.causes import TRIALS, Diagnosis
-from ...core.forwarding.path import Traffic
-from ...core.survey import Computed
-from ...core.whole.desk import Desk
-from ...core.whole.questions import Watch
-from ...core.whole.since import Since
-from ...core.whole.unknowns import Unknowns
+from django.conf import settings
+from django.db import IntegrityError, transaction
+from django.db.models import Q
+from django.utils import timezone
 
-KEPT = 16
-"""A diagnosis holds the networks that it compared, so few are kept."""
+from ..queueing import COMPUTING, enqueue
+from . import kept, work
+from .models import Answer, StoredSurvey
+
 SECONDS = 60.0
-Key = tuple[object, ...]
-"""The survey's id, then what is asked of it."""
-Answer = TypeVar("Answer")
+"""How long one answer may take."""
+MEMORY = 3 << 30
+"""Bytes that one answer may need beside what its worker has already."""
+TIMES = 3
+"""A worker that ended this often under one answer does not take it up again."""
+TASK = "computing.answer"
+_LOOK, _TELL = 0.04, 0.3
+# What people wait for comes before what is computed ahead.
+_URGENCY = {"diagnosis": 30, "since": 20, "desk": 10, "unknowns": 5}
 
 
-@dataclass
-class Job(Generic[Answer]):
-    """One answer under way or done."""
-
-    future: Future[Answer] = field(default_factory=Future)
-    tried: int = 0
-    of: int = TRIALS
-    what: str = ""
-
-    def answer(self) -> Answer | None:
-        """The answer, or None while it runs. What it raised is raised again."""
-        return self.future.result() if self.future.done() else None
-
-
-_jobs: OrderedDict[Key, Job[Any]] = OrderedDict()
-_lock = threading.Lock()
-_pool = ThreadPoolExecutor(2, "long-answer")
-
-
-def diagnosis(
-    survey: int, computed: Computed, sender: str, receiver: str, traffic: Traffic, seconds: float
-) -> Job[Diagnosis]:
-    """The job for a complaint; it is begun if nobody asked before.
+def ask(kind: str, survey: StoredSurvey, question: dict[str, Any], seconds: float = 0.7) -> Answer:
+    """The answer to a question about a survey; it is put to the workers if nobody asked before.
 
     Args:
-        survey: the stored survey's id.
-        computed: the survey.
-        sender, receiver, traffic: the complaint.
-        seconds: how long to wait for the answer before returning.
+        kind: one of `work.KINDS`.
+        survey: the survey.
+        question: what is asked, in values that JSON has.
+        seconds: how long to wait for it before returning.
     """
-    key = survey, sender, receiver, traffic
-    return _job(key, lambda watch: computed.diagnose(sender, receiver, traffic, watch), seconds)
+    text = json.dumps([kept.engine(), survey.pk, kind, question], sort_keys=True)
+    key = hashlib.sha256(text.encode()).hexdigest()
+    found = Answer.objects.filter(key=key).first()
+    if found is not None and found.state == Answer.FAILED:
+        found.delete()  # it is tried again for whoever asks again
+        found = None
+    if found is None:
+        found = _put(key, kind, survey, question)
+    if settings.COMPUTE_HERE and not found.over:
+        perform(found.pk)
+        found.refresh_from_db()
+    until = time.monotonic() + seconds
+    while not found.over and time.monotonic() < until:
+        time.sleep(_LOOK)
+        found.refresh_from_db()
+    return found
 
 
-def desk(
-    survey: int,
-    computed: Computed,
-    before: tuple[int, Callable[[], Computed]] | None,
-    seconds: float,
-) -> Job[Desk]:
-    """The job for what fails in a survey, and what turned since the one before."""
-    key = survey, "desk", before[0] if before is not None else None
-
-    def work(watch: Watch) -> Desk:
-        return computed.desk(before[1]() if before is not None else None, watch)
-
-    return _job(key, work, seconds)
+def _put(key: str, kind: str, survey: StoredSurvey, question: dict[str, Any]) -> Answer:
+    try:
+        with transaction.atomic():
+            made = Answer.objects.create(key=key, kind=kind, survey=survey, question=question)
+            if not settings.COMPUTE_HERE:
+                enqueue(TASK, COMPUTING, _URGENCY.get(kind, 0), answer=made.pk)
+            return made
+    except IntegrityError:
+        return Answer.objects.get(key=key)  # somebody asked the same at the same moment
 
 
-def since(
-    survey: int,
-    computed: Computed,
-    question: tuple[str, str, Traffic],
-    worked: tuple[int, Callable[[], Computed]],
-    seconds: float,
-) -> Job[Since]:
-    """The job for which differences to an older survey broke a complaint."""
-    sender, receiver, traffic = question
-    key = survey, "since", worked[0], *question
-
-    def work(watch: Watch) -> Since:
-        return computed.since(sender, receiver, worked[1](), traffic, watch)
-
-    return _job(key, work, seconds)
-
-
-def unknowns(survey: int, computed: Computed, seconds: float) -> Job[Unknowns]:
-    """The job for what was not read and what hangs on it."""
-    return _job((survey, "unknowns"), computed.unknowns, seconds)
-
-
-def _job(key: Key, work: Callable[[Watch], Answer], seconds: float) -> Job[Answer]:
-    with _lock:
-        job: Job[Answer] | None = _jobs.get(key)
-        if job is None:
-            job = _jobs[key] = Job()
-            # What runs is not forgotten, or it would be begun again.
-            for old in [k for k, held in _jobs.items() if held.future.done()][: -KEPT or None]:
-                del _jobs[old]
-            job.future = _pool.submit(_run, job, work)
-    wait([job.future], seconds)
-    return job
+def stop(answer: Answer) -> None:
+    """Has an answer end with the best so far."""
+    Answer.objects.filter(pk=answer.pk).update(wanted=False)
 
 
 def forget(survey: int) -> None:
     """Drops the answers about a survey, as after a correction of it."""
-    with _lock:
-        for key in [key for key in _jobs if key[0] == survey]:
-            del _jobs[key]
+    about = Q(survey=survey) | Q(question__before=survey) | Q(question__worked=survey)
+    Answer.objects.filter(about).delete()
 
 
-def _run(job: Job[Answer], work: Callable[[Watch], Answer]) -> Answer:
-    started = time.monotonic()
+def perform(number: int) -> None:
+    """Computes one answer: what a worker does. Taken up again, it begins anew."""
+    found = Answer.objects.select_related("survey").filter(pk=number).first()
+    if found is None or found.over:
+        return
+    found.begun += 1
+    if found.begun > TIMES:
+        _end(number, Answer.FAILED, says="Computing this ended its worker again and again.")
+        return
+    found.state = Answer.WORKING
+    found.save(update_fields=["state", "begun"])
+    began = told = time.monotonic()
+    wanted = found.wanted
 
     def watch(tried: int, of: int, what: str) -> bool:
-        job.tried, job.of, job.what = tried, of, what
-        return time.monotonic() - started < SECONDS
+        nonlocal told, wanted
+        now = time.monotonic()
+        if now - told > _TELL:
+            told = now
+            Answer.objects.filter(pk=number).update(tried=tried, of=of, what=what[:300])
+            wanted = Answer.objects.filter(pk=number, wanted=True).exists()
+        return wanted and now - began < SECONDS
 
-    return work(watch)
+    try:
+        answer = work.KINDS[found.kind](found.survey, found.question, watch)
+    except work.NotAnswered as error:
+        _end(number, Answer.FAILED, says=str(error))
+    except MemoryError:
+        says = f"Computing this needs more than {MEMORY >> 30} GB of memory, so it was stopped."
+        _end(number, Answer.FAILED, says=says)
+    else:
+        _end(number, Answer.DONE, answer=answer)
+
+
+def _end(number: int, state: str, **values: Any) -> None:
+    Answer.objects.filter(pk=number).update(state=state, ended_at=timezone.now(), **values)
+
+
+def state(answer: Answer) -> dict[str, object]:
+    """An answer, or how far it is, as the API says it.
+
+    Raises:
+        work.NotAnswered: there is none, and why.
+    """
+    if answer.state == Answer.FAILED:
+        raise work.NotAnswered(answer.says)
+    return {
+        "id": answer.pk,
+        "state": "done" if answer.over else "working",
+        "tried": answer.tried,
+        "of": answer.of,
+        "what": answer.what,
+        "answer": answer.answer,
+    }

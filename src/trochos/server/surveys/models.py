@@ -37,6 +37,8 @@ class StoredSurvey(models.Model):
     open_lines = models.PositiveIntegerField()
     findings = models.JSONField()
     """How many findings of each severity."""
+    counted = models.BooleanField(default=True)
+    """False until a worker has found what is wrong in it."""
     pinned = models.BooleanField(default=False)
     """True if it stays whatever the rule for old surveys says."""
 
@@ -106,3 +108,35 @@ class CaseStep(models.Model):
 
     class Meta:
         ordering = ("id",)
+
+
+class Answer(models.Model):
+    """A long answer about a survey: asked once, computed by a worker, kept for whoever asks next.
+
+    What it is about never changes, so it holds until the engine or what is said of the survey does.
+    """
+
+    WAITING, WORKING, DONE, FAILED = "waiting", "working", "done", "failed"
+
+    key = models.CharField(max_length=64, unique=True)
+    """Digest of the engine, the survey, the kind and the question."""
+    survey = models.ForeignKey(StoredSurvey, on_delete=models.CASCADE, related_name="answers")
+    kind = models.CharField(max_length=20)
+    question = models.JSONField()
+    state = models.CharField(max_length=10, default=WAITING)
+    wanted = models.BooleanField(default=True)
+    """False once somebody stopped it: it ends with the best answer so far."""
+    tried = models.PositiveIntegerField(default=0)
+    of = models.PositiveIntegerField(default=0)
+    what = models.CharField(max_length=300, blank=True)
+    says = models.TextField(blank=True)
+    """Why it failed, in a sentence."""
+    answer = models.JSONField(null=True)
+    begun = models.PositiveIntegerField(default=0)
+    """How often a worker took it up."""
+    asked_at = models.DateTimeField(auto_now_add=True)
+    ended_at = models.DateTimeField(null=True)
+
+    @property
+    def over(self) -> bool:
+        return self.state in (self.DONE, self.FAILED)

@@ -12,6 +12,7 @@ from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
+from django.conf import settings
 from django.contrib.auth.models import User
 from django.utils import timezone
 from django.utils.dateparse import parse_datetime
@@ -20,11 +21,14 @@ from ...core.readers.archives import UploadError
 from ...core.readers.survey import About
 from ...core.survey import Computed
 from ...local import fingerprint_key
-from . import jobs
+from . import jobs, kept
 from .models import Network, StoredSurvey
 from .present import severity_counts
 
-_KEPT = 8
+_DEVICES = 600
+"""How many devices the surveys have together that are held in memory; the last one always is."""
+_WAITS = 120.0
+"""Seconds that a question waits for a worker to compute a large survey."""
 _lock = threading.Lock()
 _computed: OrderedDict[int, Computed] = OrderedDict()
 _busy: dict[int, threading.Lock] = {}
@@ -94,17 +98,23 @@ def store(
         roles={**belongs.roles, **about.roles},
     )
     survey = with_about(survey, said)
+    # What is wrong in a large survey a worker finds: whoever sent it need not wait for that.
+    later = len(names) >= kept.DEVICES and not settings.COMPUTE_HERE
     stored = StoredSurvey.objects.create(
+        counted=not later,
         title=called,
         network=belongs,
         taken_at=taken,
         stored_by=user,
         digest=digest,
         archive=pack(survey),
-        **_counts(survey),
+        **(_sizes(survey) if later else _counts(survey)),
     )
     _learn(belongs, names, said)
-    _remember(stored.id, survey)
+    if later:
+        jobs.ask("tables", stored, {}, 0)
+    else:
+        _remember(stored.id, survey)
     return stored
 
 
@@ -196,11 +206,16 @@ def _learn(network: Network, names: set[str], said: About) -> None:
 
 def _counts(survey: Computed) -> dict[str, Any]:
     """What the list of surveys says of one: findings by severity, and open lines."""
+    return {**_sizes(survey), "findings": severity_counts(survey.findings)}
+
+
+def _sizes(survey: Computed) -> dict[str, Any]:
+    """What reading alone says of a survey."""
     reading = survey.survey.reading
     open_lines = sum(line.matters for report in reading for line in report.unknown)
     devices = [device for device in survey.network.devices if not device.instance]
     return {
-        "findings": severity_counts(survey.findings),
+        "findings": severity_counts([]),
         "open_lines": open_lines,
         "device_count": len(devices),
         "unread_count": sum(device.role == "unread" for device in devices),
@@ -225,8 +240,10 @@ def _remember(number: int, survey: Computed) -> None:
     with _lock:
         _computed[number] = survey
         _computed.move_to_end(number)
-        while len(_computed) > _KEPT:
-            _computed.popitem(last=False)
+        size = sum(len(held.network.devices) for held in _computed.values())
+        while size > _DEVICES and len(_computed) > 1:
+            _, gone = _computed.popitem(last=False)
+            size -= len(gone.network.devices)
 
 
 def forget(number: int) -> None:
@@ -251,8 +268,33 @@ def computed(stored: StoredSurvey) -> Computed:
         with _lock:
             held = _computed.get(stored.id)
         if held is None:
-            held = Computed.from_files(files_of(stored), fingerprint_key())
+            held = _brought(stored)
             _remember(stored.id, held)
-            # A newer engine may find more, or understand more, than the one that stored it.
-            StoredSurvey.objects.filter(pk=stored.pk).update(**_counts(held))
     return held
+
+
+def _brought(stored: StoredSurvey) -> Computed:
+    """A survey as it is kept in a file, or computed: a large one by a worker, so that nobody else
+    waits for it."""
+    large = stored.device_count >= kept.DEVICES
+    archive = bytes(stored.archive)
+    held = kept.load(archive) if large else None
+    if held is None and large and not (settings.IS_WORKER or settings.COMPUTE_HERE):
+        found = jobs.ask("tables", stored, {}, 0)
+        if found.over:
+            found.delete()  # its file made way for others: it is made again
+        jobs.ask("tables", stored, {}, _WAITS)
+        held = kept.load(archive)
+    if held is None:
+        held = Computed.from_files(files_of(stored), fingerprint_key())
+        # A newer engine may find more, or understand more, than the one that stored it.
+        StoredSurvey.objects.filter(pk=stored.pk).update(**_counts(held), counted=True)
+        if large:
+            keep(stored, held)
+    return held
+
+
+def keep(stored: StoredSurvey, survey: Computed) -> bool:
+    """Keeps what was computed of a survey in a file, all pairs and findings included."""
+    _ = (survey.reach, survey.findings)
+    return kept.save(bytes(stored.archive), survey)

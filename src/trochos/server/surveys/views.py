@@ -69,6 +69,7 @@ def survey_json(stored: StoredSurvey) -> dict[str, object]:
         "files": stored.file_count,
         "open_lines": stored.open_lines,
         "findings": stored.findings,
+        "counted": stored.counted,
         "cases": stored.cases.count(),
         "pinned": stored.pinned,
         "gathered": stored.gatherings.exists(),

@@ -107,6 +107,7 @@ class DiagnosisAnswerShape(Shape):
 
 
 class DiagnosisShape(Shape):
+    id = s.IntegerField(help_text="of the answer, to stop it")
     state = s.ChoiceField(["working", "done"])
     tried = s.IntegerField()
     of = s.IntegerField()

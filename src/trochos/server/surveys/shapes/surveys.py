@@ -69,6 +69,7 @@ class SurveyShape(Shape):
     files = s.IntegerField()
     open_lines = s.IntegerField()
     findings = SeverityCountShape()
+    counted = s.BooleanField(help_text="false until a worker has found what is wrong in it")
     cases = s.IntegerField()
     pinned = s.BooleanField()
     gathered = s.BooleanField(help_text="true if it was gathered from live devices")

@@ -60,6 +60,7 @@ class OlderShape(Shape):
 
 
 class DeskJobShape(Shape):
+    id = s.IntegerField(help_text="of the answer, to stop it")
     state = s.ChoiceField(["working", "done"])
     tried = s.IntegerField()
     of = s.IntegerField()
@@ -97,6 +98,7 @@ class SinceShape(Shape):
 
 
 class SinceJobShape(Shape):
+    id = s.IntegerField(help_text="of the answer, to stop it")
     state = s.ChoiceField(["working", "done"])
     tried = s.IntegerField()
     of = s.IntegerField()
@@ -129,6 +131,7 @@ class UnknownsShape(Shape):
 
 
 class UnknownsJobShape(Shape):
+    id = s.IntegerField(help_text="of the answer, to stop it")
     state = s.ChoiceField(["working", "done"])
     tried = s.IntegerField()
     of = s.IntegerField()
