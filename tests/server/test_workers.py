@@ -10,12 +10,14 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable, Iterator
+from datetime import timedelta
 from pathlib import Path
 
 import pytest
 from asgiref.sync import sync_to_async
 from django.db import connection, connections
 from django.test import Client
+from django.utils import timezone
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import AlreadyEnqueued
 from surveys import ROOT
@@ -144,6 +146,7 @@ def test_a_killed_worker_loses_no_answer(
     found.refresh_from_db()
     assert found.state == Answer.WORKING and found.answer is None
 
+    Answer.objects.update(told_at=timezone.now() - timedelta(minutes=5))
     # Its heart is still: what rescues gathering gives this back too.
     with connection.cursor() as cursor:
         cursor.execute(
@@ -157,6 +160,25 @@ def test_a_killed_worker_loses_no_answer(
     found.refresh_from_db()
     assert found.state == Answer.DONE and found.begun == 2
     assert found.answer["groups"], "the broken survey has what fails"
+
+
+def test_what_somebody_waits_for_goes_before_what_takes_long(
+    apart: None, stored: StoredSurvey, reader: Client, workers: Workers
+) -> None:
+    """With one worker, a diagnosis does not wait for the desk to end."""
+    desk = jobs.ask("desk", stored, {"before": None}, 0)
+    workers.start()
+
+    def at_it() -> bool:
+        desk.refresh_from_db()
+        return desk.tried > 0
+
+    until(at_it, "no worker took the desk up")
+    url = f"/api/surveys/{stored.pk}/diagnosis"
+    until(lambda: reader.get(url, COMPLAINT).json()["state"] == "done", "no diagnosis")
+    desk.refresh_from_db()
+    assert not desk.over, "the desk of the broken survey takes much longer than one diagnosis"
+    until(lambda: jobs.ask("desk", stored, {"before": None}, 0).over, "the desk never ended")
 
 
 def test_an_answer_that_is_stopped_ends_with_the_best_so_far(

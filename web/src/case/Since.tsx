@@ -5,6 +5,7 @@ import type { Shapes } from "../api/client";
 import { useSince, useSurveys, type Question } from "../api/queries";
 import { useKeep } from "../change/keep";
 import { EvidenceLink } from "../ui/EvidenceLink";
+import { Underway } from "../ui/Underway";
 import { many, when } from "../ui/words";
 
 /** "It worked on ...": which differences to an older survey of the network broke the complaint. */
@@ -29,7 +30,7 @@ export function Since({ survey, question }: { survey: number; question: Question
       </label>
       {found.error ? <p role="alert" className="stop pt-1 font-semibold">{found.error.message}</p> : null}
       {worked !== null && !found.error && (!data || data.state === "working") ? (
-        <p role="status" className="soft pt-1.5">Taking differences back on a copy{data?.tried ? `: ${data.tried} tried` : ""}</p>
+        <div className="pt-1.5"><Underway doing="Taking differences back on a copy" label="Differences tried" state={data} /></div>
       ) : null}
       {data?.answer ? <Answer survey={survey} older={worked ?? 0} question={question} answer={data.answer} /> : null}
     </section>

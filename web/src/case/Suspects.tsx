@@ -7,7 +7,7 @@ import { useDiagnosis, type Question } from "../api/queries";
 import { EditLines } from "../change/EditLines";
 import { useKeep } from "../change/keep";
 import { EvidenceLink, evidencePlace } from "../ui/EvidenceLink";
-import { Wheel } from "../ui/Wheel";
+import { Underway } from "../ui/Underway";
 import { many } from "../ui/words";
 import { queryOf } from "./question";
 
@@ -130,15 +130,7 @@ export function Suspects({ survey, question }: { survey: number; question: Quest
       </h2>
       {diagnosis.error ? <p role="alert" className="stop">{diagnosis.error.message}</p> : null}
       {!diagnosis.error && (!data || data.state === "working") ? (
-        <div role="status" className="soft">
-          <p className="flex items-center gap-2"><Wheel className="h-5 w-5 animate-spin" /> Trying remedies on a copy</p>
-          {data ? (
-            <>
-              <progress className="progress mt-1.5 w-full" value={data.tried} max={data.of} aria-label="Remedies tried" />
-              <p className="pt-1">{data.what}</p>
-            </>
-          ) : null}
-        </div>
+        <Underway doing="Trying remedies on a copy" label="Remedies tried" state={data} />
       ) : null}
       {answer && cure.length > 1 ? (
         <p className="pb-2">

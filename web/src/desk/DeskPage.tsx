@@ -5,6 +5,7 @@ import type { Shapes } from "../api/client";
 import { useCases, useDesk, useSurveys, useUnknowns } from "../api/queries";
 import { useKeep } from "../change/keep";
 import { Failed, Working } from "../ui/States";
+import { Underway } from "../ui/Underway";
 import { many } from "../ui/words";
 
 type Desk = Shapes["DeskShape"];
@@ -29,10 +30,7 @@ export function DeskPage() {
       {desk.isPending ? <Working what="Asking every pair of hosts" /> : null}
       {desk.error ? <Failed error={desk.error} /> : null}
       {data && data.state === "working" ? (
-        <div role="status" className="px-4">
-          <p>Grouping what fails by its cause, each proven on a copy{data.what ? `: ${data.what}` : ""}</p>
-          <progress className="progress progress-primary mt-1 w-96 max-w-full" value={data.of ? data.tried : undefined} max={data.of || 1} aria-label="Causes tried" />
-        </div>
+        <div className="px-4"><Underway doing="Grouping what fails by its cause, each proven on a copy" label="Causes tried" state={data} /></div>
       ) : null}
       {data?.answer ? <Answer survey={survey} desk={data.answer} before={data.before} /> : null}
     </div>

@@ -9,13 +9,15 @@ from __future__ import annotations
 import hashlib
 import json
 import time
+from datetime import timedelta
 from typing import Any
 
 from django.conf import settings
 from django.db import IntegrityError, transaction
-from django.db.models import Q
+from django.db.models import F, Q
 from django.utils import timezone
 
+from ...core.whole.questions import Watch
 from ..queueing import COMPUTING, enqueue
 from . import kept, work
 from .models import Answer, StoredSurvey
@@ -27,9 +29,11 @@ MEMORY = 3 << 30
 TIMES = 3
 """A worker that ended this often under one answer does not take it up again."""
 TASK = "computing.answer"
+SILENT = 30.0
+"""Seconds after which a worker that says nothing is taken for dead."""
 _LOOK, _TELL = 0.04, 0.3
 # What people wait for comes before what is computed ahead.
-_URGENCY = {"diagnosis": 30, "since": 20, "desk": 10, "unknowns": 5}
+_URGENCY = {"tables": 40, "diagnosis": 30, "since": 20, "desk": 10, "unknowns": 5}
 
 
 def ask(kind: str, survey: StoredSurvey, question: dict[str, Any], seconds: float = 0.7) -> Answer:
@@ -83,29 +87,16 @@ def forget(survey: int) -> None:
 
 def perform(number: int) -> None:
     """Computes one answer: what a worker does. Taken up again, it begins anew."""
-    found = Answer.objects.select_related("survey").filter(pk=number).first()
-    if found is None or found.over:
-        return
-    found.begun += 1
+    while (found := _claim(number)) is None:
+        left = Answer.objects.filter(pk=number).first()
+        if left is None or left.over:
+            return
+        time.sleep(_TELL)  # another worker is at it: should that one die, this one goes on
     if found.begun > TIMES:
         _end(number, Answer.FAILED, says="Computing this ended its worker again and again.")
         return
-    found.state = Answer.WORKING
-    found.save(update_fields=["state", "begun"])
-    began = told = time.monotonic()
-    wanted = found.wanted
-
-    def watch(tried: int, of: int, what: str) -> bool:
-        nonlocal told, wanted
-        now = time.monotonic()
-        if now - told > _TELL:
-            told = now
-            Answer.objects.filter(pk=number).update(tried=tried, of=of, what=what[:300])
-            wanted = Answer.objects.filter(pk=number, wanted=True).exists()
-        return wanted and now - began < SECONDS
-
     try:
-        answer = work.KINDS[found.kind](found.survey, found.question, watch)
+        answer = work.KINDS[found.kind](found.survey, found.question, _watch(found))
     except work.NotAnswered as error:
         _end(number, Answer.FAILED, says=str(error))
     except MemoryError:
@@ -113,6 +104,43 @@ def perform(number: int) -> None:
         _end(number, Answer.FAILED, says=says)
     else:
         _end(number, Answer.DONE, answer=answer)
+
+
+def _claim(number: int) -> Answer | None:
+    """The answer, if nobody computes it, or whoever did has said nothing for long."""
+    now = timezone.now()
+    free = Q(state=Answer.WAITING) | Q(told_at__lt=now - timedelta(seconds=SILENT))
+    taken = Answer.objects.filter(free, pk=number, ended_at=None).update(
+        state=Answer.WORKING, told_at=now, begun=F("begun") + 1
+    )
+    return Answer.objects.select_related("survey").get(pk=number) if taken else None
+
+
+def _watch(found: Answer) -> Watch:
+    """Says how far an answer is, ends it in time or when it is not wanted any more, and lets what
+    is more urgent go first: with one worker, nobody waits for a desk to be told a cause."""
+    left = SECONDS
+    told = time.monotonic()
+    wanted = found.wanted
+    urgency = _URGENCY.get(found.kind, 0)
+    sooner = [kind for kind, value in _URGENCY.items() if value > urgency]
+
+    def watch(tried: int, of: int, what: str) -> bool:
+        nonlocal told, left, wanted
+        now = time.monotonic()
+        if now - told > _TELL:
+            left -= now - told
+            mine = Answer.objects.filter(pk=found.pk)
+            mine.update(tried=tried, of=of, what=what[:300], told_at=timezone.now())
+            wanted = mine.filter(wanted=True).exists()
+            waiting = Answer.objects.filter(state=Answer.WAITING, kind__in=sooner)
+            for other in waiting.order_by("asked_at")[:1] if not settings.COMPUTE_HERE else ():
+                perform(other.pk)
+                mine.update(told_at=timezone.now())
+            told = time.monotonic()
+        return wanted and left - (time.monotonic() - told) > 0
+
+    return watch
 
 
 def _end(number: int, state: str, **values: Any) -> None:

@@ -135,6 +135,8 @@ class Answer(models.Model):
     begun = models.PositiveIntegerField(default=0)
     """How often a worker took it up."""
     asked_at = models.DateTimeField(auto_now_add=True)
+    told_at = models.DateTimeField(null=True)
+    """When its worker last said how far it is."""
     ended_at = models.DateTimeField(null=True)
 
     @property
