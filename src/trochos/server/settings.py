@@ -77,6 +77,16 @@ REST_FRAMEWORK = {
     "EXCEPTION_HANDLER": "trochos.server.errors.as_sentence",
     "DEFAULT_THROTTLE_RATES": {"sign-in": "20/min"},
 }
+CACHES = {
+    "default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache"},
+    # Documents about stored surveys, which do not change.
+    "documents": {
+        "BACKEND": "django.core.cache.backends.locmem.LocMemCache",
+        "LOCATION": "documents",
+        "TIMEOUT": None,
+        "OPTIONS": {"MAX_ENTRIES": 400},
+    },
+}
 # Long answers are computed by workers. A worker computes itself, and so does a test's process.
 COMPUTE_HERE = os.environ.get("TROCHOS_COMPUTE") == "here"
 IS_WORKER = os.environ.get("TROCHOS_COMPUTES") == "1"

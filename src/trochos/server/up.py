@@ -188,6 +188,9 @@ def main(arguments: list[str] | None = None) -> int:
         print(f"Sign in once with {link}")
         print("Stop it with Ctrl+C.", flush=True)
 
+    # An answer asks the database a few times, and each time waits until another thread lets go:
+    # with many at once, shorter turns are what keeps a quick answer quick.
+    sys.setswitchinterval(0.0005)
     logging.getLogger("uvicorn.error").setLevel(logging.WARNING)
     threading.Thread(target=announce, daemon=True).start()
     threading.Thread(target=keep_database, daemon=True).start()

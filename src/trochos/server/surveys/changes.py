@@ -24,6 +24,7 @@ from ...core.readers.masking import mask
 from ...core.survey import Computed, Rehearsal
 from ...local import fingerprint_key
 from . import jobs, shapes
+from .documents import stored_survey
 from .models import Answer, Case, Proposal, StoredSurvey
 from .modules import problem_with
 from .store import computed
@@ -57,7 +58,7 @@ class DiagnosisView(APIView):
         query = request.query_params
         if not query.get("from") or not query.get("to"):
             raise ValidationError("Name who cannot reach what: from and to.")
-        stored = get_object_or_404(StoredSurvey, pk=survey)
+        stored = stored_survey(survey)
         question = complaint_of(query["from"], query["to"], traffic_of(request))
         return Response(jobs.state(jobs.ask("diagnosis", stored, question)))
 
@@ -70,7 +71,7 @@ class DeskView(APIView):
         responses={200: shapes.DeskJobShape, 404: shapes.ErrorShape},
     )
     def get(self, request: Request, survey: int) -> Response:
-        stored = get_object_or_404(StoredSurvey, pk=survey)
+        stored = stored_survey(survey)
         older = StoredSurvey.objects.filter(network=stored.network).exclude(pk=survey)
         if stored.taken_at is not None:
             older = older.filter(taken_at__lt=stored.taken_at)
@@ -94,11 +95,11 @@ class SinceView(APIView):
     )
     def get(self, request: Request, survey: int) -> Response:
         query = request.query_params
-        stored = get_object_or_404(StoredSurvey, pk=survey)
+        stored = stored_survey(survey)
         text = query.get("worked", "")
         if not query.get("from") or not query.get("to") or not (text.isascii() and text.isdigit()):
             raise ValidationError("Name who cannot reach what, and the survey on which it worked.")
-        older = get_object_or_404(StoredSurvey, pk=int(text))
+        older = stored_survey(int(text))
         if older.pk == stored.pk:
             raise ValidationError("Name another survey: it differs from itself in nothing.")
         question = complaint_of(query["from"], query["to"], traffic_of(request))
@@ -111,7 +112,7 @@ class UnknownsView(APIView):
 
     @extend_schema(operation_id="unknowns", responses={200: shapes.UnknownsJobShape})
     def get(self, request: Request, survey: int) -> Response:
-        stored = get_object_or_404(StoredSurvey, pk=survey)
+        stored = stored_survey(survey)
         return Response(jobs.state(jobs.ask("unknowns", stored, {})))
 
 
@@ -195,7 +196,7 @@ class RehearsalView(APIView):
         responses={200: shapes.RehearsalShape, 400: shapes.ErrorShape},
     )
     def post(self, request: Request, survey: int) -> Response:
-        stored = get_object_or_404(StoredSurvey, pk=survey)
+        stored = stored_survey(survey)
         opened = computed(stored)
         checked = shapes.RehearsalRequest(data=request.data)
         checked.is_valid(raise_exception=True)
@@ -296,7 +297,7 @@ class ProposalsView(APIView):
         responses={201: shapes.ProposalShape, 400: shapes.ErrorShape},
     )
     def post(self, request: Request, survey: int) -> Response:
-        stored = get_object_or_404(StoredSurvey, pk=survey)
+        stored = stored_survey(survey)
         data = shapes.ProposalRequest(data=request.data)
         data.is_valid(raise_exception=True)
         # A secret that somebody typed is not kept, only its fingerprint.
@@ -339,7 +340,7 @@ class CompareView(APIView):
             text = request.query_params.get(name, "")
             if not (text.isascii() and text.isdigit()):
                 raise ValidationError("Name two surveys to compare: old and new.")
-            opened.append(computed(get_object_or_404(StoredSurvey, pk=int(text))))
+            opened.append(computed(stored_survey(int(text))))
         found = opened[0].compare(opened[1])
         return Response(
             {

@@ -36,7 +36,7 @@ _LOOK, _TELL = 0.04, 0.3
 _URGENCY = {"tables": 40, "diagnosis": 30, "since": 20, "desk": 10, "unknowns": 5}
 
 
-def ask(kind: str, survey: StoredSurvey, question: dict[str, Any], seconds: float = 0.7) -> Answer:
+def ask(kind: str, survey: StoredSurvey, question: dict[str, Any], seconds: float = 0.15) -> Answer:
     """The answer to a question about a survey; it is put to the workers if nobody asked before.
 
     Args:

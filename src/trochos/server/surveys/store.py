@@ -21,11 +21,11 @@ from ...core.readers.archives import UploadError
 from ...core.readers.survey import About
 from ...core.survey import Computed
 from ...local import fingerprint_key
-from . import jobs, kept
+from . import documents, jobs, kept
 from .models import Network, StoredSurvey
 from .present import severity_counts
 
-_DEVICES = 600
+_DEVICES = 350
 """How many devices the surveys have together that are held in memory; the last one always is."""
 _WAITS = 120.0
 """Seconds that a question waits for a worker to compute a large survey."""
@@ -251,6 +251,7 @@ def forget(number: int) -> None:
     with _lock:
         _computed.pop(number, None)
     jobs.forget(number)
+    documents.forget()
 
 
 def computed(stored: StoredSurvey) -> Computed:

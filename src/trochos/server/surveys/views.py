@@ -29,7 +29,8 @@ from ...core.network.facts import Device, End
 from ...core.readers.archives import UploadError, check_files, is_archive, unpack
 from ...core.survey import Computed
 from .. import settings
-from . import present, shapes
+from . import documents, present, shapes
+from .documents import stored_survey
 from .models import Case, Network, StoredSurvey
 from .store import computed, correct, store, when
 
@@ -39,7 +40,7 @@ def _text(name: str, required: bool = True, description: str = "") -> OpenApiPar
 
 
 def _opened(survey: int) -> Computed:
-    return computed(get_object_or_404(StoredSurvey, pk=survey))
+    return computed(stored_survey(survey))
 
 
 def _device(survey: Computed, name: str) -> Device:
@@ -150,7 +151,7 @@ class SurveysView(APIView):
 class SurveyView(APIView):
     @extend_schema(operation_id="survey", responses=shapes.SurveyShape)
     def get(self, request: Request, survey: int) -> Response:
-        return Response(survey_json(get_object_or_404(StoredSurvey, pk=survey)))
+        return Response(survey_json(stored_survey(survey)))
 
     @extend_schema(
         operation_id="correct_survey",
@@ -160,7 +161,7 @@ class SurveyView(APIView):
     def patch(self, request: Request, survey: int) -> Response:
         """Corrects what is said of a survey; a pinned one stays, whatever the rule for old ones
         says."""
-        stored = get_object_or_404(StoredSurvey, pk=survey)
+        stored = stored_survey(survey)
         sent = shapes.CorrectionRequest(data=request.data, partial=True)
         sent.is_valid(raise_exception=True)
         changes = dict(sent.validated_data)
@@ -175,6 +176,7 @@ class SurveyView(APIView):
 
 class ReadingView(APIView):
     @extend_schema(operation_id="reading", responses=shapes.ReadingShape)
+    @documents.kept
     def get(self, request: Request, survey: int) -> Response:
         opened = _opened(survey)
         reports = opened.survey.reading
@@ -197,30 +199,35 @@ class NetworksView(APIView):
 
 class FindingsView(APIView):
     @extend_schema(operation_id="findings", responses=shapes.FindingsShape)
+    @documents.kept
     def get(self, request: Request, survey: int) -> Response:
         return Response({"findings": [f.as_json() for f in _opened(survey).findings]})
 
 
 class NeighboursView(APIView):
     @extend_schema(operation_id="neighbours", responses=shapes.RelationsShape)
+    @documents.kept
     def get(self, request: Request, survey: int) -> Response:
         return Response(_opened(survey).neighbours_json())
 
 
 class NamesView(APIView):
     @extend_schema(operation_id="names", responses=shapes.NamesShape)
+    @documents.kept
     def get(self, request: Request, survey: int) -> Response:
         return Response({"names": present.names(_opened(survey))})
 
 
 class DevicesView(APIView):
     @extend_schema(operation_id="devices", responses=shapes.DeviceListShape)
+    @documents.kept
     def get(self, request: Request, survey: int) -> Response:
         return Response({"devices": present.device_list(_opened(survey))})
 
 
 class DeviceView(APIView):
     @extend_schema(operation_id="device", responses=shapes.DeviceShape)
+    @documents.kept
     def get(self, request: Request, survey: int, device: str) -> Response:
         opened = _opened(survey)
         return Response(present.device_page(opened, _device(opened, device)))
@@ -232,6 +239,7 @@ class SourceView(APIView):
         parameters=[_text("device", False), _text("file")],
         responses=shapes.SourceShape,
     )
+    @documents.kept
     def get(self, request: Request, survey: int) -> Response:
         opened = _opened(survey)
         device = request.query_params.get("device", "")
@@ -286,6 +294,7 @@ class PathView(APIView):
         parameters=_PATH_PARAMETERS,
         responses={200: shapes.PathShape, 400: shapes.ErrorShape},
     )
+    @documents.kept
     def get(self, request: Request, survey: int) -> Response:
         query = request.query_params
         if not query.get("from") or not query.get("to"):
@@ -315,6 +324,7 @@ class LadderView(APIView):
         parameters=_PATH_PARAMETERS,
         responses={200: shapes.LadderShape, 400: shapes.ErrorShape},
     )
+    @documents.kept
     def get(self, request: Request, survey: int) -> Response:
         query = request.query_params
         if not query.get("from") or not query.get("to"):
@@ -329,6 +339,7 @@ class DecisionView(APIView):
         parameters=[_text("device"), _text("target")],
         responses=shapes.DecisionShape,
     )
+    @documents.kept
     def get(self, request: Request, survey: int) -> Response:
         opened = _opened(survey)
         device = _device(opened, request.query_params.get("device", ""))
@@ -347,6 +358,7 @@ class EndsView(APIView):
         ],
         responses=shapes.EndsShape,
     )
+    @documents.kept
     def get(self, request: Request, survey: int) -> Response:
         opened = _opened(survey)
         query = request.query_params
@@ -367,6 +379,7 @@ class SourceAddressesView(APIView):
         parameters=[_text("device"), _text("target"), *_PATH_PARAMETERS[3:]],
         responses=shapes.SourceAddressesShape,
     )
+    @documents.kept
     def get(self, request: Request, survey: int) -> Response:
         opened = _opened(survey)
         device = _device(opened, request.query_params.get("device", ""))
@@ -394,12 +407,14 @@ class SourceAddressesView(APIView):
 
 class MapView(APIView):
     @extend_schema(operation_id="map", responses=shapes.MapShape)
+    @documents.kept
     def get(self, request: Request, survey: int) -> Response:
         return Response(present.map_document(_opened(survey)))
 
 
 class ReachView(APIView):
     @extend_schema(operation_id="reach_summary", responses=shapes.ReachSummaryShape)
+    @documents.kept
     def get(self, request: Request, survey: int) -> Response:
         return Response(_opened(survey).reach.summary())
 
@@ -410,18 +425,26 @@ class WhyView(APIView):
         parameters=[_text("prefix"), _text("device", False)],
         responses=shapes.WhyShape,
     )
+    @documents.kept
     def get(self, request: Request, survey: int) -> Response:
         query = request.query_params
         return Response(_opened(survey).why(query.get("prefix", ""), query.get("device")))
 
 
-def case_json(case: Case, survey: Computed) -> dict[str, object]:
-    """A case with what is true of it on its survey now."""
+def _case_now(case: Case, survey: Computed) -> tuple[str, str]:
     try:
         path = survey.path(case.sender, case.receiver, case.traffic)
-        works, sentence = path.works, path.sentence()
     except EndpointError as error:
-        works, sentence = "unknown", str(error)
+        return "unknown", str(error)
+    return path.works, path.sentence()
+
+
+def case_json(case: Case, survey: Computed) -> dict[str, object]:
+    """A case with what is true of it on its survey now."""
+    works, sentence = documents.remembered(
+        ("case", case.survey_id, case.sender, case.receiver, case.traffic),
+        lambda: _case_now(case, survey),
+    )
     return {
         "id": case.id,
         "survey": case.survey_id,
@@ -468,7 +491,7 @@ class CasesView(APIView):
 
     @extend_schema(operation_id="cases", responses=shapes.CaseListShape)
     def get(self, request: Request, survey: int) -> Response:
-        stored = get_object_or_404(StoredSurvey, pk=survey)
+        stored = stored_survey(survey)
         opened = computed(stored)
         cases = stored.cases.select_related("opened_by").prefetch_related("steps__by")
         return Response({"cases": [case_json(case, opened) for case in cases]})
@@ -479,7 +502,7 @@ class CasesView(APIView):
         responses={201: shapes.CaseShape, 400: shapes.ErrorShape},
     )
     def post(self, request: Request, survey: int) -> Response:
-        stored = get_object_or_404(StoredSurvey, pk=survey)
+        stored = stored_survey(survey)
         data = shapes.CaseRequest(data=request.data)
         data.is_valid(raise_exception=True)
         opened = computed(stored)
