@@ -29,7 +29,7 @@ from ..protocols.filters import Flow
 from ..protocols.gates import Relation
 from ..readers.survey import Survey
 from .answer import Alternative, Cause, Diagnosis, Option, Trial
-from .finding import BREAKS, Finding
+from .finding import BREAKS, Finding, Ready
 from .findings import Context, find_all
 from .findings.instances import Moved
 from .remedies.bench import Bench
@@ -205,7 +205,7 @@ class Search:
             if finding.kind == "statics-contradict" and self._leads_on(bench, finding):
                 # The branch goes the right way: who turns it back is further on.
                 weight = POSSIBLE
-            elif serious and (finding.id in near or isinstance(finding.subject, Moved)):
+            elif serious and (finding.id in near or isinstance(finding.subject, Moved | Ready)):
                 weight = SURE
             elif serious and isinstance(finding.subject, Relation):
                 # News may get lost far from where it is missed.

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 from ..network.edits import Remedy
 from ..network.facts import End, Source
@@ -16,6 +17,12 @@ def named(names: Iterable[str]) -> str:
     """Names as a sentence lists them, each once: `a`, `a and b`, `a, b and c`."""
     *most, last = sorted(set(names))
     return f"{', '.join(most)} and {last}" if most else last
+
+
+class Ready(NamedTuple):
+    """Remedies that whoever finds something can name at once."""
+
+    remedies: tuple[Remedy, ...]
 
 
 @dataclass(frozen=True, slots=True)

@@ -161,6 +161,10 @@ class Table:
 
     _by_prefix: dict[Prefix, list[Route]] | None = None
 
+    def winner(self, prefix: Prefix) -> Route | None:
+        """The selected route to exactly this prefix."""
+        return self.best.get(prefix)
+
     def candidates(self, prefix: Prefix) -> list[Route]:
         """Every candidate for exactly this prefix, in the order in which sources are asked."""
         if self._by_prefix is None:

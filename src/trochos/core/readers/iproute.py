@@ -510,8 +510,8 @@ def read_rules(document: Document, device: str, file: str) -> CaptureDraft:
     both = {str(n.value) for e in root.elements() for n in e.members().values()}
     family = 6 if any(":" in text for text in both) or "default" not in tables else 4
     usual_rules: list[Rule] = []
-    for entry in root.elements():
-        rule = _rule(entry, family, _source(device, file, document, entry))
+    for position, entry in enumerate(root.elements()):
+        rule = _rule(entry, family, _source(device, file, document, entry, f"/{position}"))
         usual = {"local": 0, "main": 32766, "default": 32767}.get(str(entry.text("table")))
         plain = not (entry.members().keys() - {"priority", "src", "table", "protocol"})
         everywhere = entry.text("src") in ("all", None) and entry.integer("priority") == usual

@@ -9,7 +9,7 @@ from ...network.edits import Remedy
 from ...network.facts import AddressFact, End, Source, StaticRoute
 from ...protocols.gates import Relation
 from ...protocols.routes import Route
-from ..finding import Finding
+from ..finding import Finding, Ready
 from ..findings import tunnels as tunnel_findings
 from ..findings.instances import Moved
 from . import addresses, filters, hosts, instances, neighbours, statics, switches, tunnels
@@ -57,6 +57,8 @@ def remedies_of(bench: Bench, finding: Finding) -> list[Remedy]:
         fact, family = subject
         assert isinstance(fact, AddressFact)
         found = hosts.missing(bench, finding.device, fact, family)
+    elif isinstance(subject, Ready):
+        found = list(subject.remedies)
     elif isinstance(subject, Moved):
         found = instances.remedies(bench, subject)
     elif isinstance(subject, StaticRoute):

@@ -30,6 +30,7 @@ from .announcements import announce, default_elsewhere, silent
 from .filters import stopped
 from .lists import filters, kept_out, lists, undefined
 from .policies import refused
+from .rules import on_ruled
 from .sessions import mesh_hole, unresolved
 from .statics import edge, no_static, on_static
 from .suspect import KINDS, LIKELY, PLAUSIBLE, POSSIBLE, SURE, WORKAROUND, Suspect, home_of
@@ -90,7 +91,9 @@ def _of_hop(bench: Bench, branch: Branch, hop: Hop, target: Address) -> Iterator
     if device.is_host:
         return
     route = hop.route
-    if route is not None and route.protocol == "static":
+    if hop.rule is not None:
+        yield from on_ruled(bench, device, hop)
+    elif route is not None and route.protocol == "static":
         yield from on_static(bench, device, route, hop, branch, target)
     if route is None or route.prefix.is_default or route.protocol != "connected":
         yield from _absent(bench, device, route, target)

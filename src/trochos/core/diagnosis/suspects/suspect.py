@@ -17,6 +17,7 @@ KINDS = {
     "reverse-path-stops": "A reverse-path check drops what comes another way than it goes.",
     "static-overrides": "A static route overrides a better one that leads to the target.",
     "static-astray": "A static route sends packets to a neighbour that does not lead there.",
+    "rule-route-astray": "A route in a table that a rule leads to does not lead there.",
     "static-mistyped": "A static route is for what nobody has, and one like it is missing.",
     "route-missing": "A router lacks a route that a neighbour could provide.",
     "protocol-missing": "A router does not run the protocol that those beside it speak.",
