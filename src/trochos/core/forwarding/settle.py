@@ -17,8 +17,6 @@ from ..protocols.tables import Tables, compute_tables
 from .step import Forwarding
 from .walk import Leg
 
-ROUNDS = 8
-
 
 def settle(network: Network, before: Tables | None = None) -> tuple[Tables, Forwarding]:
     """The tables of a network and its forwarding view.
@@ -39,7 +37,8 @@ def settle(network: Network, before: Tables | None = None) -> tuple[Tables, Forw
     torn: dict[End, str] = {}
     unheard: set[End] = set()
     """Ends whose packets arrive and are not taken there: no news of theirs is to blame."""
-    for _ in range(ROUNDS):
+    # A tunnel that is torn stays so, and there are so many and no more: this ends.
+    while True:
         tables = compute_tables(network, deaf, before)
         forwarding = Forwarding(tables, torn=dict(torn))
         for end in tunnels:

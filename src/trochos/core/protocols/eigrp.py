@@ -35,7 +35,8 @@ DOWN, PENDING, UP = "down", "pending", "up"
 SCALE = 256
 INFINITE = 0xFFFFFFFF
 MAX_HOPS = 100
-_ROUNDS = 200
+ROUNDS = 200
+"""After so many updates a network has settled, or never does."""
 
 
 class Vector(NamedTuple):
@@ -284,6 +285,8 @@ class EigrpSpeakers(Told):
                     router = Router(device, process, ends_of(device, process, links))
                     self.routers[router.key] = router
         self._relations: list[Relation] = []
+        self.unsettled: dict[Prefix, list[tuple[str, int]]] = {}
+        """Prefixes on which routers never agree, with those routers."""
         self.hears: dict[tuple[str, int], list[tuple[EigrpEnd, EigrpEnd]]] = defaultdict(list)
         self._find(links)
 
@@ -291,7 +294,15 @@ class EigrpSpeakers(Told):
         return self._relations
 
     def doubts(self) -> dict[str, list[Unmodelled]]:
-        return {}
+        """Every router, if some never agree: what they tell goes on."""
+        out: dict[str, list[Unmodelled]] = {}
+        for prefix, members in self.unsettled.items():
+            names = [name for name, _ in members]
+            for (name, _), router in self.routers.items():
+                process = router.process
+                doubt = vectors.unsettled(process.name, prefix, names, process.source, self.family)
+                out.setdefault(name, []).append(doubt)
+        return out
 
     def least_distance(self, device: Device) -> int | None:
         """The smallest distance that its routes could have on a device; None without it."""
@@ -422,11 +433,18 @@ class EigrpSpeakers(Told):
 
     def _converge(self, local: dict[tuple[str, int], dict[Prefix, Held]]) -> dict[str, list[Route]]:
         state = {key: dict(held) for key, held in local.items()}
-        for _ in range(_ROUNDS):
+        self.unsettled = {}
+        for _ in range(ROUNDS):
             fresh = {key: self._listen(key, local[key], state) for key in state}
             if fresh == state:
                 break
             state = fresh
+        else:
+            fresh = {key: self._listen(key, local[key], state) for key in state}
+            self.unsettled = vectors.moving(state, fresh)
+            for known in state.values():
+                for prefix in self.unsettled:
+                    known.pop(prefix, None)  # no state of it is true for long
         out: dict[str, list[Route]] = defaultdict(list)
         for key, known in state.items():
             router = self.routers[key]

@@ -29,6 +29,8 @@ from .protocol import RoutingProtocol
 from .routes import NextHop, Origin, Route, Table
 
 INFINITY = 16
+ROUNDS = 4 * INFINITY
+"""After so many updates a network has settled, or never does."""
 HEARS, DEAF = "hears", "deaf"
 
 
@@ -281,6 +283,8 @@ class RipSpeakers(Told):
                     ends = ends_of(device, process, links)
                     self.routers[device.name] = Router(device, process, ends)
         self._relations: list[Relation] = []
+        self.unsettled: dict[Prefix, list[str]] = {}
+        """Prefixes on which routers never agree, with those routers."""
         self.hears: dict[str, list[tuple[RipEnd, RipEnd]]] = defaultdict(list)
         """Listener's device -> (its end, the speaker's end)."""
         self._find(links)
@@ -289,7 +293,16 @@ class RipSpeakers(Told):
         return self._relations
 
     def doubts(self) -> dict[str, list[Unmodelled]]:
-        return {}
+        """Every router, if some never agree: what they tell goes on."""
+        out: dict[str, list[Unmodelled]] = {}
+        for prefix, members in self.unsettled.items():
+            for name, router in self.routers.items():
+                process = router.process
+                doubt = vectors.unsettled(
+                    process.name, prefix, members, process.source, self.family
+                )
+                out.setdefault(name, []).append(doubt)
+        return out
 
     def least_distance(self, device: Device) -> int | None:
         """The smallest distance that its routes could have on a device; None without it."""
@@ -426,11 +439,18 @@ class RipSpeakers(Told):
 
     def _converge(self, local: dict[str, dict[Prefix, Held]]) -> dict[str, list[Route]]:
         state = {name: dict(held) for name, held in local.items()}
-        for _ in range(4 * INFINITY):
+        self.unsettled = {}
+        for _ in range(ROUNDS):
             fresh = {name: self._listen(name, local[name], state) for name in state}
             if fresh == state:
                 break
             state = fresh
+        else:
+            fresh = {name: self._listen(name, local[name], state) for name in state}
+            self.unsettled = vectors.moving(state, fresh)
+            for known in state.values():
+                for prefix in self.unsettled:
+                    known.pop(prefix, None)  # no state of it is true for long
         out: dict[str, list[Route]] = {}
         for name, known in state.items():
             process = self.routers[name].process

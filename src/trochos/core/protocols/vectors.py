@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from typing import Any, Protocol, TypeVar
 
 from ..network.addressing import Prefix
-from ..network.facts import AddressFact, Device, End, Interface
+from ..network.facts import AddressFact, Device, End, Interface, Unmodelled
 from ..network.mends import Fits, IntoSubnet, Mend, Say, Setting, Speak, TakeIn
 from ..network.routing import Flag, NetworkStatement, PeerDistance, RouteFilter
 from ..network.source import Source
@@ -78,6 +78,8 @@ class SilentEnd(Protocol):
 
 
 E = TypeVar("E", bound=VectorEnd)
+K = TypeVar("K")
+H = TypeVar("H")
 
 
 def line(end: VectorEnd, _: object) -> Reading:
@@ -162,6 +164,32 @@ def distance(
         if item.name is None or filter_permits(device.policy, "access", item.name, prefix)[0]:
             return item.distance
     return usual
+
+
+# -- what never settles --------------------------------------------------------------------
+
+
+def moving(
+    before: Mapping[K, Mapping[Prefix, H]], after: Mapping[K, Mapping[Prefix, H]]
+) -> dict[Prefix, list[K]]:
+    """The prefixes that are otherwise one round later, each with the routers that change."""
+    out: dict[Prefix, list[K]] = {}
+    for key, held in after.items():
+        known = before[key]
+        for prefix in held.keys() | known.keys():
+            if held.get(prefix) != known.get(prefix):
+                out.setdefault(prefix, []).append(key)
+    return {prefix: out[prefix] for prefix in sorted(out)}
+
+
+def unsettled(
+    name: str, prefix: Prefix, members: Iterable[str], source: Source, family: int
+) -> Unmodelled:
+    """Why nothing is certain about a prefix on which routers never agree."""
+    listed = sorted(set(members))
+    shown = ", ".join(listed[:6]) + (f" and {len(listed) - 6} more" if len(listed) > 6 else "")
+    why = f"{name} never settles on {prefix}: what {shown} tell each other changes without end"
+    return Unmodelled(source, why, family, told=True)
 
 
 # -- mends ---------------------------------------------------------------------------------

@@ -100,7 +100,8 @@ class BgpSpeakers:
             for device, process in speaking
         }
         self.torn = set()
-        for _ in range(10):
+        # What is torn down stays so, and there are so many sessions and no more: this ends.
+        while True:
             self.sessions, self._relations = find(self.network, self.links, hops, self.torn)
             torn: set[tuple[str, str]] = set()
             for family in (4, 6):
