@@ -17,7 +17,7 @@ from trochos.local import read_folder
 from trochos.server.accounts.models import OneTimeLink
 from trochos.server.demo import load
 from trochos.server.surveys.models import Case, StoredSurvey
-from trochos.server.surveys.store import files_of
+from trochos.server.surveys.store import files_of, store
 from trochos.server.urls import urlpatterns
 
 pytestmark = pytest.mark.django_db
@@ -271,3 +271,22 @@ def test_an_archive_without_a_title_is_called_by_its_name(client: Client) -> Non
     with zipfile.ZipFile(out, "w") as archive:
         archive.writestr("devices/a/frr.conf", text)
     assert send(client, {"monday.zip": out.getvalue()}).json()["title"] == "monday"
+
+
+def test_routing_instances_are_asked_by_their_own_names(client: Client) -> None:
+    """A device that is divided: its instances in the list, on the map, and each with its tables."""
+    stored = store(read_folder(ROOT / "tests" / "cases" / "delve-00" / "survey"), "delve", None)
+    at = f"/api/surveys/{stored.id}"
+    names = [row["name"] for row in client.get(f"{at}/devices").json()["devices"]]
+    assert {"adit", "adit/blue", "adit/red"} <= set(names)
+    red = client.get(f"{at}/devices/adit%2Fred").json()
+    assert red["name"] == "adit/red"
+    assert "frr.conf" in {file["file"] for file in red["files"]}
+    assert client.get(f"{at}/source", {"device": "adit/red", "file": "frr.conf"}).status_code == 200
+    nodes = {node["name"] for node in client.get(f"{at}/map").json()["nodes"]}
+    assert "adit/red" in nodes and "adit" not in nodes
+    question = {"from": "adit", "to": "10.80.20.10"}
+    refused = client.get(f"{at}/path", question)
+    assert refused.status_code == 400
+    assert "Name one: adit/blue, adit/red." in refused.json()["detail"]
+    assert client.get(f"{at}/path", {**question, "instance": "red"}).json()["works"] == "yes"

@@ -69,7 +69,7 @@ function App() {
         <Route path="s/:survey/map" element={<MapPage />} />
         <Route path="s/:survey/neighbours" element={<NeighboursPage />} />
         <Route path="s/:survey/devices" element={<DevicesPage />} />
-        <Route path="s/:survey/devices/:device" element={<DevicePage />} />
+        <Route path="s/:survey/devices/*" element={<DevicePage />} />
         <Route path="s/:survey/findings" element={<FindingsPage />} />
         <Route path="s/:survey/desk" element={<DeskPage />} />
         <Route path="s/:survey/reading" element={<ReadingPage />} />

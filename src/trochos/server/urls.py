@@ -48,7 +48,7 @@ urlpatterns = [
     path("api/surveys/<int:survey>/neighbours", surveys.NeighboursView.as_view()),
     path("api/surveys/<int:survey>/names", surveys.NamesView.as_view()),
     path("api/surveys/<int:survey>/devices", surveys.DevicesView.as_view()),
-    path("api/surveys/<int:survey>/devices/<str:device>", surveys.DeviceView.as_view()),
+    path("api/surveys/<int:survey>/devices/<path:device>", surveys.DeviceView.as_view()),
     path("api/surveys/<int:survey>/source", surveys.SourceView.as_view()),
     path("api/surveys/<int:survey>/path", surveys.PathView.as_view()),
     path("api/surveys/<int:survey>/ladder", surveys.LadderView.as_view()),

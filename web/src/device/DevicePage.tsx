@@ -27,7 +27,7 @@ const PART_WORDS: Record<Part, string> = {
 export function DevicePage() {
   const params = useParams();
   const survey = Number(params.survey);
-  const name = params.device ?? "";
+  const name = params["*"] ?? "";
   const [query, setQuery] = useSearchParams();
   const device = useDevice(survey, name);
   const wanted = query.get("part");
@@ -54,7 +54,7 @@ export function DevicePage() {
     <div className="flex h-full min-h-0 flex-col">
       <header className="flex flex-wrap items-baseline gap-x-4 border-b border-base-300 px-4 py-2">
         <h1 className="text-lg font-semibold">{data.name}</h1>
-        <span className="soft">{data.role}, read as {data.profile}{data.hostname && data.hostname !== data.name ? `, calls itself ${data.hostname}` : ""}</span>
+        <span className="soft">{data.role}, read as {data.profile}{data.hostname && data.hostname !== data.name.split("/")[0] ? `, calls itself ${data.hostname}` : ""}</span>
         <nav aria-label="Parts of the device" className="ml-auto flex gap-1">
           {PARTS.filter((item) => item !== "compare" || compares).map((item) => (
             <button key={item} type="button" aria-pressed={item === part} onClick={() => go({ part: item })}

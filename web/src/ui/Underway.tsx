@@ -15,10 +15,10 @@ export function Underway({ doing, label, state }: { doing: string; label: string
     mutationFn: (answer: number) => ask(client.POST("/api/answers/{answer}/stop", { params: { path: { answer } } })),
   });
   return (
-    <div role="status" className="max-w-md">
+    <div role="status" className="max-w-2xl">
       <p>{doing}{state?.what ? `: ${state.what}` : ""}</p>
       {state ? (
-        <div className="flex items-center gap-3 pt-1">
+        <div className="flex max-w-md items-center gap-3 pt-1">
           <progress className="progress progress-primary grow" value={state.of ? state.tried : undefined} max={state.of || 1} aria-label={label} />
           <button type="button" className="btn btn-sm" disabled={stop.isPending || stop.isSuccess} onClick={() => stop.mutate(state.id)}>
             {stop.isSuccess ? "Stopping" : "Stop, best so far"}

@@ -105,7 +105,13 @@ def _own(forwarding: Forwarding, device: str, path: Path) -> Rung:
     held = [f for _, f in usable_addresses(facts, path.family) if not f.address.is_link_local]
     if not held or path.source is None:
         return Rung("own address", device, "no-source", f"{device} has no {label} address in use.")
-    others = [d for d in forwarding.near.owner_devices(path.source) if d != device]
+    near = forwarding.near
+    others = [
+        other
+        for other in near.owner_devices(path.source)
+        # The same address in another routing instance is in nobody's way.
+        if other != device and not (near.has_instances and not near.meet(device, other))
+    ]
     shown = next((str(f.value) for f in held if f.address == path.source), str(path.source))
     if others:
         reason = f"{others[0]} has the address {path.source} as well, so replies may go there."
@@ -144,7 +150,7 @@ def _asked(
 ) -> Rung:
     source = traffic.source if traffic is not None else None
     asked = traffic if what == "resolver" else Traffic(source=source)
-    if resolve(forwarding, str(address), target=True).device is None:
+    if resolve(forwarding, str(address), target=True, asker=device).device is None:
         return Rung(what, str(address), "next-hop-silent", f"Nobody in the survey has {address}.")
     return _said(what, str(address), find_path(forwarding, device, str(address), asked))
 

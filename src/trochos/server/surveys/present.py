@@ -76,8 +76,6 @@ def undescribed(survey: Computed) -> list[dict[str, object]]:
 def device_list(survey: Computed) -> list[dict[str, object]]:
     out = []
     for device in survey.network.devices:
-        if device.instance:
-            continue
         routes = [
             route
             for family in (4, 6)
@@ -99,7 +97,7 @@ def device_list(survey: Computed) -> list[dict[str, object]]:
                 "open_lines": sum(
                     line.matters
                     for report in survey.survey.reading
-                    if report.device == device.name
+                    if report.device == device.chassis
                     for line in report.unknown
                 ),
                 "findings": severity_counts(
@@ -184,7 +182,7 @@ def device_page(survey: Computed, device: Device) -> dict[str, object]:
         "interfaces": [_interface(survey, device, i) for i in device.interfaces],
         "ipv4": _family(survey, device, 4),
         "ipv6": _family(survey, device, 6),
-        "files": [r.as_json() for r in survey.survey.reading if r.device == device.name],
+        "files": [r.as_json() for r in survey.survey.reading if r.device == device.chassis],
         "main_file": device.main_file,
         "uncertain": [
             {"evidence": u.source.as_json(), "why": u.why, "interface": u.interface}
@@ -248,10 +246,14 @@ def map_document(survey: Computed) -> dict[str, object]:
                 "ends": ends,
             }
         )
+    linked = {end.device for segment in survey.network.segments for end in segment.ends}
+    divided = {d.chassis for d in survey.network.devices if d.instance}
     return {
         "nodes": [
             {"name": d.name, "role": d.role, "breaks": breaks.get(d.name, 0)}
             for d in survey.network.devices
+            # All links of a device may be in its routing instances: then these stand for it.
+            if d.name in linked or d.name not in divided
         ],
         "links": out,
     }

@@ -244,6 +244,8 @@ class SourceView(APIView):
         opened = _opened(survey)
         device = request.query_params.get("device", "")
         file = request.query_params.get("file", "")
+        node = opened.network.device(device)
+        device = node.chassis if node is not None else device
         text = opened.survey.text(device, file)
         if text is None:
             raise Http404("The survey holds no such file.")
