@@ -210,7 +210,23 @@ def test_a_large_survey_is_computed_by_a_worker_and_read_from_its_file(
     apart: None, stored: StoredSurvey, reader: Client, workers: Workers, monkeypatch, tmp_path: Path
 ) -> None:  # type: ignore[no-untyped-def]
     monkeypatch.setattr(kept, "DEVICES", 5)
-    survey = store.computed(stored)  # nobody answers, so it is computed here
+    monkeypatch.setattr(store, "_WAITS", 0.1)
+    store._computed.clear()
+    # Nobody computes it yet: whoever asks is told to ask again, in a sentence.
+    url = f"/api/surveys/{stored.pk}/map"
+    early = reader.get(url)
+    assert early.status_code == 503 and early["Retry-After"] == "1"
+    assert "being computed" in early.json()["detail"]
+    workers.start()
+    until(lambda: Answer.objects.get(kind="tables").over, "no worker computed it")
+    assert reader.get(url).status_code in (200, 503)
+    workers.stop()
+    store._computed.clear()
+    Answer.objects.filter(kind="tables").delete()
+    # Where no worker takes it up for long, it is computed here.
+    jobs.ask("tables", stored, {}, 0)
+    Answer.objects.update(asked_at=timezone.now() - timedelta(hours=1))
+    survey = store.computed(stored)
     assert store.keep(stored, survey)
     store._computed.clear()
     monkeypatch.setattr("trochos.server.surveys.store.Computed.from_files", None)

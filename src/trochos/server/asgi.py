@@ -21,7 +21,7 @@ from django.core.wsgi import get_wsgi_application
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "trochos.server.settings")
 
-THREADS = 6
+THREADS = 8
 """Requests at a time. More do not answer sooner: they only take turns in each other's way."""
 _IN_MEMORY = 1 << 20
 _threads = ThreadPoolExecutor(THREADS, "request")

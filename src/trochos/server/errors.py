@@ -15,9 +15,11 @@ from rest_framework.views import exception_handler
 from ..core.forwarding.endpoints import EndpointError
 from ..core.network.edits import EditError
 from ..core.readers.archives import UploadError
+from .surveys.store import StillComputing
 from .surveys.work import NotAnswered
 
 log = logging.getLogger(__name__)
+COMPUTING = "This survey is being computed just now. Ask again in a moment."
 AWAY = "The database cannot be reached just now. Nothing is lost; try again in a moment."
 UNEXPECTED = (
     "Something went wrong here that nobody expected. Nothing was changed; the trace is in the "
@@ -38,6 +40,8 @@ def as_sentence(error: Exception, context: dict[str, Any]) -> Response | None:
     """DRF's exception handler, extended by what the core refuses."""
     if isinstance(error, (EndpointError, UploadError, EditError, NotAnswered)):
         return Response({"detail": str(error)}, status=400)
+    if isinstance(error, StillComputing):
+        return Response({"detail": COMPUTING}, status=503, headers={"Retry-After": "1"})
     if isinstance(error, OperationalError):
         log.warning("the database cannot be reached: %s", type(error).__name__)
         return Response({"detail": AWAY}, status=503)

@@ -26,6 +26,17 @@ client.use({
     if (request.method !== "GET") request.headers.set("X-CSRFToken", csrf());
     return request;
   },
+  /** A large survey that is computed just now is asked for again, as the server says. */
+  async onResponse({ request, response }) {
+    let answer = response;
+    for (let again = 0; again < 120 && request.method === "GET" && answer.status === 503; again += 1) {
+      const seconds = Number(answer.headers.get("Retry-After"));
+      if (!seconds) break;
+      await new Promise((go) => setTimeout(go, 1000 * seconds));
+      answer = await fetch(request.clone());
+    }
+    return answer;
+  },
 });
 
 export function sentenceOf(error: unknown, status: number): string {

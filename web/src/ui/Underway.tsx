@@ -1,6 +1,6 @@
 import { useMutation } from "@tanstack/react-query";
 
-import { ask, client } from "../api/client";
+import { client, done } from "../api/client";
 
 interface State {
   id: number;
@@ -12,7 +12,7 @@ interface State {
 /** How far a long answer is, and a way to have it end with the best so far. */
 export function Underway({ doing, label, state }: { doing: string; label: string; state: State | undefined }) {
   const stop = useMutation({
-    mutationFn: (answer: number) => ask(client.POST("/api/answers/{answer}/stop", { params: { path: { answer } } })),
+    mutationFn: (answer: number) => done(client.POST("/api/answers/{answer}/stop", { params: { path: { answer } } })),
   });
   return (
     <div role="status" className="max-w-2xl">

@@ -9,7 +9,7 @@ import threading
 import zipfile
 from collections import OrderedDict
 from dataclasses import replace
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 from django.conf import settings
@@ -22,16 +22,22 @@ from ...core.readers.survey import About
 from ...core.survey import Computed
 from ...local import fingerprint_key
 from . import documents, jobs, kept
-from .models import Network, StoredSurvey
+from .models import Answer, Network, StoredSurvey
 from .present import severity_counts
 
 _DEVICES = 350
 """How many devices the surveys have together that are held in memory; the last one always is."""
-_WAITS = 120.0
+_WAITS = 20.0
 """Seconds that a question waits for a worker to compute a large survey."""
+_waiting = threading.Semaphore(3)
+"""Few wait so: the others' quick questions need the threads."""
 _lock = threading.Lock()
 _computed: OrderedDict[int, Computed] = OrderedDict()
 _busy: dict[int, threading.Lock] = {}
+
+
+class StillComputing(Exception):
+    """A worker computes the survey just now; whoever asks again in a moment gets an answer."""
 
 
 def pack(survey: Computed) -> bytes:
@@ -281,11 +287,7 @@ def _brought(stored: StoredSurvey) -> Computed:
     archive = bytes(stored.archive)
     held = kept.load(archive) if large else None
     if held is None and large and not (settings.IS_WORKER or settings.COMPUTE_HERE):
-        found = jobs.ask("tables", stored, {}, 0)
-        if found.over:
-            found.delete()  # its file made way for others: it is made again
-        jobs.ask("tables", stored, {}, _WAITS)
-        held = kept.load(archive)
+        held = _from_worker(stored, archive)
     if held is None:
         held = Computed.from_files(files_of(stored), fingerprint_key())
         # A newer engine may find more, or understand more, than the one that stored it.
@@ -293,6 +295,27 @@ def _brought(stored: StoredSurvey) -> Computed:
         if large:
             keep(stored, held)
     return held
+
+
+def _from_worker(stored: StoredSurvey, archive: bytes) -> Computed | None:
+    """What a worker computes of a survey; None if no worker takes it up or is able to.
+
+    Raises:
+        StillComputing: it takes longer than a request may wait, or enough requests wait already.
+    """
+    found = jobs.ask("tables", stored, {}, 0)
+    if found.over:
+        found.delete()  # its file made way for others: it is made again
+    if not _waiting.acquire(blocking=False):
+        raise StillComputing
+    try:
+        found = jobs.ask("tables", stored, {}, _WAITS)
+    finally:
+        _waiting.release()
+    idle = timezone.now() - found.asked_at > timedelta(seconds=3 * _WAITS)
+    if not found.over and not (found.state == Answer.WAITING and idle):
+        raise StillComputing
+    return kept.load(archive)
 
 
 def keep(stored: StoredSurvey, survey: Computed) -> bool:
