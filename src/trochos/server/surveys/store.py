@@ -25,8 +25,9 @@ from . import documents, jobs, kept
 from .models import Answer, Network, StoredSurvey
 from .present import severity_counts
 
-_DEVICES = 350
-"""How many devices the surveys have together that are held in memory; the last one always is."""
+_DEVICES = 600
+"""How many devices the surveys have together that are held in memory; the last one always is.
+With half of this, two large surveys that are asked by turns are loaded again and again."""
 _WAITS = 20.0
 """Seconds that a question waits for a worker to compute a large survey."""
 _waiting = threading.Semaphore(3)
