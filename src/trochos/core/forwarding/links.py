@@ -41,6 +41,8 @@ class Neighbourhood:
 
     tables: Tables
     devices: dict[str, Device] = field(default_factory=dict)
+    has_instances: bool = field(init=False, default=False)
+    """True if addresses of this network may live in several routing instances."""
     owners: dict[Address, list[Owner]] = field(default_factory=dict)
     fabric: Fabric | None = None
     """The switches below the segments, if there are any."""
@@ -61,6 +63,8 @@ class Neighbourhood:
         cables = self.tables.network.cables
         if cables:
             self.fabric = Fabric({d.name: d for d in self.tables.network.devices}, cables)
+        # Every ping of every list asks this, so it is counted once.
+        self.has_instances = any(device.instance for device in network.devices)
         for device in self.tables.network.devices:
             self.devices[device.name] = device
             for interface in device.interfaces:
@@ -90,11 +94,6 @@ class Neighbourhood:
         """Why nothing is known of an unread device: a clause for people."""
         device = self.devices.get(name)
         return device.unknown_because if device is not None else f"{name} could not be read"
-
-    @property
-    def has_instances(self) -> bool:
-        """True if addresses of this network may live in several routing instances."""
-        return any(device.instance for device in self.devices.values())
 
     def is_anycast(self, address: Address) -> bool:
         """True for one host address held on loopbacks by several devices on purpose."""
