@@ -311,7 +311,7 @@ def test_a_line_that_its_reader_does_not_know_makes_answers_uncertain() -> None:
 
 def test_without_it_the_core_does_not_know_it() -> None:
     survey = line_of_three()
-    assert {r.protocol for t in survey.tables.tables.values() for r in t.routes} == {
+    assert {r.protocol for t in survey.tables.tables.values() for r in t.everything()} == {
         "connected",
         "local",
     }

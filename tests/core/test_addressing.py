@@ -21,7 +21,9 @@ from trochos.core.network.addressing import (
     parse_prefix,
     prefix_of,
 )
-from trochos.core.protocols.routes import Lookup, NextHop, Route
+from trochos.core.protocols.routes import NextHop, Route
+from trochos.core.protocols.rows import Columns, Row, Winners
+from trochos.core.protocols.table import Lookup
 
 families = st.sampled_from([4, 6])
 
@@ -72,6 +74,39 @@ def test_covering(pair: tuple[Prefix, Prefix]) -> None:
     assert one.overlaps(other) == a.overlaps(b)
 
 
+def _route(prefix: Prefix) -> Route:
+    return Route(
+        prefix,
+        "static",
+        1,
+        0,
+        (NextHop("forward", None, f"eth{prefix.length % 3}"),),
+        selected=True,
+    )
+
+
+class _OneOfThree(Row):
+    """Offers some prefixes, each over one of three interfaces."""
+
+    protocol = "static"
+
+    def __init__(self, columns: Columns, offered: set[Prefix]) -> None:
+        self.columns = columns
+        self.sets = [(), *((NextHop("forward", None, f"eth{n}"),) for n in range(3))]
+        self.ids = np.array(
+            [p.length % 3 + 1 if p in offered else 0 for p in columns.prefixes], dtype=np.int32
+        )
+
+    def route(self, column: int) -> Route:
+        return _route(self.columns.prefixes[column])
+
+    def same(self, other: Row) -> bool:
+        return other is self
+
+    def for_same_reasons(self, other: Row) -> bool:
+        return other is self
+
+
 @given(
     families.flatmap(
         lambda f: st.tuples(
@@ -86,12 +121,28 @@ def test_all_longest_matches_at_once_equal_one_by_one(
     held, wanted = drawn
     # Addresses at random seldom hit anything, so the networks' own addresses come along.
     wanted = [*wanted, *(Address(p.family, p.network) for table in held for p in table)]
+    columns = Columns(dict.fromkeys(p for table in held for p in table[::2]))
     tables = [
-        {p: Route(p, "static", 1, 0, (NextHop("discard"),), selected=True) for p in table}
+        Winners(
+            {p: _route(p) for p in table if p not in table[::2]},
+            [(row := _OneOfThree(columns, set(table[::2])), row.ids > 0)],
+        )
         for table in held
     ]
-    index, routes = match_columns(tables, wanted)
-    assert index.dtype == np.int32
+    for singly in (True, False):
+        index, routes = match_columns(tables, wanted, singly)
+        assert index.dtype == np.int32
+        for at, table in enumerate(tables):
+            lookup = Lookup(table)
+            for column, address in enumerate(wanted):
+                found = lookup(address)
+                number = index[at, column]
+                assert (number < 0) == (found is None)
+                if found is not None:
+                    one = routes[at][number]
+                    assert one.next_hops == found.next_hops
+                    assert singly is False or one.prefix == found.prefix
+    index, routes = match_columns(tables, wanted, True)
     for row, table in enumerate(tables):
         lookup = Lookup(table)
         for column, address in enumerate(wanted):

@@ -39,7 +39,7 @@ def seen(survey: Computed) -> tuple[object, ...]:
     """Tables with their losers, relations with their gates, all pairs; no line numbers."""
     tables = []
     for key, table in sorted(survey.tables.tables.items()):
-        for route in table.routes:
+        for route in table.everything():
             held = route.as_json()
             held["because"] = [item.text for item in route.because]
             if held["lost_to"]:

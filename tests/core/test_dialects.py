@@ -23,7 +23,7 @@ def tables(survey: Computed) -> dict[str, object]:
                 r.why,
             )
             for r in sorted(
-                survey.tables.of(device.name, family).routes,
+                survey.tables.of(device.name, family).everything(),
                 key=lambda r: (r.prefix, r.protocol, r.distance, str(r.next_hops), r.why or ""),
             )
         ]

@@ -84,7 +84,7 @@ def test_a_neighbour_that_nobody_lists_is_listed_by_the_remedy() -> None:
 
 def test_an_end_of_a_point_to_multipoint_link_is_a_host() -> None:
     survey = shared(([MULTI], []), ([MULTI], []))
-    own = [r for r in survey.tables.of("r1", 4).routes if str(r.prefix) == "10.1.0.1/32"]
+    own = [r for r in survey.tables.of("r1", 4).everything() if str(r.prefix) == "10.1.0.1/32"]
     assert sorted((r.protocol, r.selected) for r in own) == [("local", True), ("ospf", True)]
     assert survey.path("r1", "10.1.0.1").outbound.verdict == "delivered"
 

@@ -25,7 +25,7 @@ def network(*lines: str, shut: tuple[str, ...] = (), far_shut: tuple[str, ...] =
 
 def used(survey: Computed, prefix: str = "10.99.0.0/24") -> list[str] | None:
     """The next hops in use for a prefix, as text; None if it is not in the table."""
-    for route in survey.tables.of("mill", 4).routes:
+    for route in survey.tables.of("mill", 4).everything():
         if str(route.prefix) == prefix and route.selected:
             return [
                 hop.action if hop.action != "forward" else f"{hop.address} {hop.interface}"
@@ -37,7 +37,7 @@ def used(survey: Computed, prefix: str = "10.99.0.0/24") -> list[str] | None:
 def why(survey: Computed, prefix: str = "10.99.0.0/24") -> str:
     return next(
         route.why or ""
-        for route in survey.tables.of("mill", 4).routes
+        for route in survey.tables.of("mill", 4).everything()
         if str(route.prefix) == prefix and not route.selected
     )
 

@@ -89,7 +89,7 @@ class Computed:
                 continue
             families: dict[str, object] = {}
             for family, label in ((4, "ipv4"), (6, "ipv6")):
-                routes = self.tables.of(item.name, family).routes
+                routes = self.tables.of(item.name, family).everything()
                 chosen = [route for route in routes if everything or route.selected]
                 chosen.sort(
                     key=lambda r: (r.prefix.network, r.prefix.length, not r.selected, r.distance)

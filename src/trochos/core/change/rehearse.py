@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..forwarding.families import NO, PARTLY, UNSURE, YES, FamilyReach
+from ..forwarding.flow import pack, unpack
 from ..forwarding.reach import Reach, ping
 from ..forwarding.step import Forwarding
 from ..network.addressing import FAMILIES, Address
@@ -267,16 +268,12 @@ def _touched(
             dtype=bool,
         )
         out[row] = differs[np.ravel(inverse)]
-    changed = True
-    edges = [(here, there, mask[right]) for here, there, mask in new.edges]
-    while changed:
-        changed = False
-        for here, there, mask in edges:
-            line = out[here] | (mask & out[there])
-            if not np.array_equal(line, out[here]):
-                out[here] = line
-                changed = True
-    return out
+    whole = np.zeros((len(new.names), len(new.addresses)), dtype=bool)
+    whole[:, right] = out
+    matrix = pack(whole)
+    new.edges.spread(matrix)
+    further: Bools = unpack(matrix, len(new.addresses))[:, right]
+    return further
 
 
 def _differ(theirs: list[Route], a: int, ours: list[Route], b: int) -> bool:

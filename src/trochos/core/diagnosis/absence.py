@@ -66,7 +66,7 @@ class Absence:
 
     def holds(self, device: str, prefix: Prefix) -> Route | None:
         table = self.tables.tables.get((device, prefix.family))
-        return table.best.get(prefix) if table is not None else None
+        return table.winner(prefix) if table is not None else None
 
     def frontier(self, device: str, prefix: Prefix) -> tuple[str, str] | None:
         """The pair nearest to a device of which the first holds the prefix, the second not."""

@@ -38,7 +38,7 @@ def explain_decision(
     missing = None
     prefix = missing_prefix(tables, forwarding, device, target)
     if prefix is not None and not own:
-        held = tables.of(device, target.family).best.get(prefix)
+        held = tables.of(device, target.family).winner(prefix)
         # A host is not expected to know more than its gateway.
         enough = forwarding.devices[device].is_host and obeyed is not None
         if held is None and not enough and (obeyed is None or not prefix.covers(obeyed.prefix)):

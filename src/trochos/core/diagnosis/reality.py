@@ -62,7 +62,7 @@ def compare_table(tables: Tables, device: Device, family: int) -> list[Compared]
         return []
     ours = {
         r.prefix: r
-        for r in tables.of(device.name, family).routes
+        for r in tables.of(device.name, family).everything()
         if r.selected and r.protocol != "local"
     }
     out = []

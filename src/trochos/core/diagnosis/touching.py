@@ -79,7 +79,7 @@ def _where_news_stops(
     prefix = missing_prefix(tables, forwarding, device, target)
     if prefix is None or not tables.speakers:
         return set()
-    if tables.of(device, target.family).best.get(prefix) is not None:
+    if tables.of(device, target.family).holds(prefix):
         return set()
     pair = absence_of(tables).frontier(device, prefix)
     return set() if pair is None else {frozenset(pair)}

@@ -47,7 +47,7 @@ def explain_prefix(
 ) -> dict[str, object]:
     """The chain for one device and one prefix, from the origin to where it ends."""
     table = tables.of(device, prefix.family)
-    held = table.best.get(prefix)
+    held = table.winner(prefix)
     chain: list[dict[str, object]] = []
     origin = _origins(tables, prefix)
     if held is not None:
@@ -65,7 +65,7 @@ def explain_prefix(
     for name, route in origin[:3]:
         if name != device and not stops:
             chain.append(_statement(name, describe(name, route), route.because))
-    losers = [route for route in table.routes if route.prefix == prefix]
+    losers = table.candidates(prefix)
     for route in losers:
         chain.append(
             _statement(
@@ -140,7 +140,7 @@ def _gap(tables: Tables, device: str, prefix: Prefix) -> Source | None:
 def _origins(tables: Tables, prefix: Prefix) -> list[tuple[str, Route]]:
     out = []
     for (name, family), table in tables.tables.items():
-        route = table.best.get(prefix) if family == prefix.family else None
+        route = table.winner(prefix) if family == prefix.family else None
         if route is not None and route.protocol == "connected":
             out.append((name, route))
     hosts = {d.name for d in tables.network.devices if d.is_host}
@@ -161,7 +161,7 @@ def _towards(
     out: list[tuple[str, Route]] = []
     for hop in leg.branches[0].hops:
         if hop.route is not None and hop.route.protocol == "local":
-            home = tables.of(hop.device, prefix.family).best.get(prefix)
+            home = tables.of(hop.device, prefix.family).winner(prefix)
             if home is not None and home.protocol == "connected":
                 out.append((hop.device, home))
         if hop.route is None or hop.route.protocol == "local":
@@ -190,7 +190,7 @@ def missing_prefix(
         for other in segment.ends
         if other.device != device and forwarding.devices[other.device].role == "router"
     }
-    if home is None or any(tables.of(name, target.family).best.get(home) for name in beside):
+    if home is None or any(tables.of(name, target.family).holds(home) for name in beside):
         return home
     longest: Prefix | None = None
     for name in sorted(beside):

@@ -15,12 +15,14 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from ..network.addressing import Address, Prefix, prefix_of
+from ..network.addressing import Address, prefix_of
 from ..network.facts import Device, End
 from ..protocols.routes import NextHop, Route
+from ..protocols.rows import Winners
+from .flow import Edges, pack, unpack
 from .sources import choose_source, source_for, usable_addresses
 from .step import Forwarding
-from .verdicts import BIT
+from .verdicts import BIT, WORST_FIRST
 from .walk import INITIAL_HOPS, guards
 
 NO, PARTLY, YES, UNSURE = 0, 1, 2, 3
@@ -40,20 +42,29 @@ _UNKNOWN = np.uint32(BIT["unknown"])
 
 
 def match_columns(
-    tables: list[dict[Prefix, Route]], addresses: list[Address]
+    tables: list[Winners], addresses: list[Address], singly: bool
 ) -> tuple[NDArray[np.int32], list[list[Route]]]:
     """The longest match of each table for each address.
 
     Args:
         tables: per device, the routes it obeys.
         addresses: the columns, all of one family.
+        singly: a number for every route. Else cells of one row with the same next hops share one.
 
     Returns:
         `index` of shape (devices, addresses): which of the device's routes matches, or -1;
         and per device the routes that the numbers stand for.
     """
-    prefixes = sorted({prefix for table in tables for prefix in table})
+    shared = {id(row.columns): row.columns for table in tables for row, _ in table.rows}
+    known = {prefix for table in tables for prefix in table.alone}
+    for held in shared.values():
+        known.update(held.prefixes)
+    prefixes = sorted(known)
     number = {prefix: i for i, prefix in enumerate(prefixes)}
+    places = {
+        key: np.array([number[prefix] for prefix in held.prefixes], dtype=np.int64)
+        for key, held in shared.items()
+    }
     parent = np.full(len(prefixes), -1, dtype=np.int64)
     depth = np.zeros(len(prefixes), dtype=np.int64)
     stack: list[int] = []
@@ -66,10 +77,19 @@ def match_columns(
     own = np.full((len(tables), len(prefixes)), -1, dtype=np.int32)
     routes: list[list[Route]] = []
     for row, table in enumerate(tables):
-        listed = list(table.values())
-        routes.append(listed)
+        listed = list(table.values()) if singly else list(table.alone.values())
         if listed:
             own[row, [number[route.prefix] for route in listed]] = np.arange(len(listed))
+        for source, mask in () if singly else table.rows:
+            stands = np.full(len(source.sets), -1, dtype=np.int32)
+            for kind in source.sets_in_use():
+                alike = np.flatnonzero((source.ids == kind) & mask)
+                if alike.size:
+                    stands[kind] = len(listed)
+                    listed.append(table[source.columns.prefixes[alike[0]]])
+            cells = np.flatnonzero(mask)
+            own[row, places[id(source.columns)][cells]] = stands[source.ids[cells]]
+        routes.append(listed)
     for level in range(1, int(depth.max(initial=0)) + 1):
         columns = np.flatnonzero(depth == level)
         block = own[:, columns]
@@ -123,17 +143,20 @@ class FamilyReach:
             if len({owner.end.device for owner in near.owners.get(address, ())}) > 1
         }
         tables = [forwarding.obeyed[name, family] for name in self.names]
-        self.index, self.routes = match_columns(tables, self.addresses)
+        # What strangers may change, or others told without being certain, differs by the route.
+        singly = bool(forwarding.strangers) or forwarding.tells_unsure
+        self.index, self.routes = match_columns(tables, self.addresses, singly)
         self.unsure = self._unsure()
         """Per row the columns for which strangers may change what is computed."""
         self.ways = self._group_by_ways()
         self._along: dict[tuple[int, int], list[_Along]] = {}
-        self._defaults: dict[int, tuple[list[Address | None], Bits, NDArray[np.int8]]] = {}
+        self._defaults: dict[int, tuple[NDArray[np.int32], NDArray[np.int8]]] = {}
+        self._sources: list[Address] = list(self.addresses)
+        self._source_number: dict[Address, int] = dict(self.column)
         self.states: dict[str, list[tuple[Address, NDArray[np.int8]]]] = {}
         """Per device what pings from each of its sources show, kept by `Reach`."""
-        self.edges: list[tuple[int, int, NDArray[np.bool_]]] = []
-        """(from row, to row, columns that go that way)."""
         shape = (len(self.names), len(self.addresses))
+        self.edges = Edges(*shape)
         self.bits: Bits = np.zeros(shape, dtype=np.uint32)
         self.owned = np.zeros(shape, dtype=bool)
         for address, owners in near.owners.items():
@@ -187,36 +210,19 @@ class FamilyReach:
     # -- the fixed points --------------------------------------------------------
 
     def _solve(self) -> None:
-        edges = self.edges
         for row in range(len(self.names)):
-            edges += self._device(row)
-        changed = True
-        while changed:
-            changed = False
-            for here, there, mask in edges:
-                line = self.bits[here]
-                new = line | np.where(mask, self.bits[there], np.uint32(0))
-                if not np.array_equal(new, line):
-                    self.bits[here] = new
-                    changed = True
-        walking = np.zeros(self.bits.shape, dtype=bool)
-        for here, _, mask in edges:
-            walking[here] |= mask
-        spent: NDArray[np.bool_] | None = None
-        rounds = 1
-        while True:
-            if rounds == INITIAL_HOPS:
-                spent = walking.copy()
-            further = np.zeros_like(walking)
-            for here, there, mask in edges:
-                further[here] |= mask & walking[there]
-            rounds += 1
-            if np.array_equal(further, walking):
-                break
-            walking = further
-        self.bits[walking] |= np.uint32(BIT["loop"])
+            self.edges.add(row, self._device(row))
+        self.edges.close()
+        present = int(np.bitwise_or.reduce(self.bits, axis=None))
+        for bit in (1 << place for place in range(len(WORST_FIRST)) if present >> place & 1):
+            matrix = pack(self.bits & np.uint32(bit) != 0)
+            self.edges.spread(matrix)
+            self.bits[unpack(matrix, len(self.addresses))] |= np.uint32(bit)
+        walking, spent = self.edges.walking(INITIAL_HOPS)
+        for_ever = unpack(walking, len(self.addresses))
+        self.bits[for_ever] |= np.uint32(BIT["loop"])
         if spent is not None:
-            self.overlong = spent & ~walking
+            self.overlong = unpack(spent, len(self.addresses)) & ~for_ever
         self._guarded()
 
     def _guarded(self) -> None:
@@ -229,22 +235,16 @@ class FamilyReach:
         met[rows] = True
         if self.family == 6:
             # Whoever is beside a filter may not be found, or may not find.
-            for here, there, mask in self.edges:
-                met[here] |= mask & np.isin(there, rows)
-        changed = True
-        while changed:
-            changed = False
-            for here, there, mask in self.edges:
-                line = met[here] | (mask & met[there])
-                if not np.array_equal(line, met[here]):
-                    met[here] = line
-                    changed = True
+            met[self.edges.sources] |= unpack(self.edges.from_any(pack(met)), met.shape[1])
+        matrix = pack(met)
+        self.edges.spread(matrix)
+        met = unpack(matrix, met.shape[1])
         # A host that is handed a packet decides about it too, and has no edge of its own.
         for row in rows:
             met[:, self.owned[row]] = True
         self.overlong |= met
 
-    def _device(self, row: int) -> list[tuple[int, int, NDArray[np.bool_]]]:
+    def _device(self, row: int) -> dict[int, NDArray[np.bool_]]:
         """Fills what ends at this device, and returns its edges to others."""
         name = self.names[row]
         forwarding = self.forwarding
@@ -253,7 +253,7 @@ class FamilyReach:
         strange = forwarding.devices[name].role == "unread"
         if strange or ruled or forwarding.rewritten(name, self.family):
             self.bits[row] = _UNKNOWN
-            return []
+            return {}
         mine = self.owned[row]
         self.bits[row][mine] = _DELIVERED
         edges: dict[int, NDArray[np.bool_]] = {}
@@ -278,7 +278,7 @@ class FamilyReach:
                 self.bits[row, columns] |= np.uint32(along.bits)
                 for end in along.ends:
                     self._edge(edges, row, columns, end)
-        return [(row, there, mask) for there, mask in edges.items()]
+        return edges
 
     def along(self, row: int, position: int) -> list[_Along]:
         """What each next hop of a route leads to, for hops that do not depend on the target."""
@@ -349,7 +349,7 @@ class FamilyReach:
             return
         table = self.forwarding.tables.of(name, self.family)
         broken = sorted(
-            (route for route in table.routes if route.problem is not None),
+            (route for route in table.alone if route.problem is not None),
             key=lambda r: (-r.prefix.length, r.distance, r.metric),
         )
         if not broken:
@@ -362,11 +362,9 @@ class FamilyReach:
 
     # -- sources and rows ----------------------------------------------------------
 
-    def default_rows(self, row: int) -> tuple[list[Address | None], Bits, NDArray[np.int8]]:
-        """For one device and every address: the source it chooses, the return, and `ok`.
-
-        The return is 0 where there is no source to return to.
-        """
+    def default_rows(self, row: int) -> tuple[NDArray[np.int32], NDArray[np.int8]]:
+        """For one device and every address: the number of the source it chooses (see `source`),
+        and what a ping shows."""
         known = self._defaults.get(row)
         if known is None:
             known = self._default_rows(row)
@@ -374,61 +372,125 @@ class FamilyReach:
                 self._defaults[row] = known
         return known
 
-    def _default_rows(self, row: int) -> tuple[list[Address | None], Bits, NDArray[np.int8]]:
+    def source(self, number: int) -> Address | None:
+        """The address that a number of `default_rows` stands for; numbers of surveyed addresses
+        are their columns, and -1 is none."""
+        return None if number < 0 else self._sources[number]
+
+    def _number(self, source: Address | None) -> int:
+        if source is None:
+            return -1
+        found = self._source_number.get(source)
+        if found is None:
+            found = self._source_number[source] = len(self._sources)
+            self._sources.append(source)
+        return found
+
+    def default_returns(self, row: int) -> Bits:
+        """For one device and every address: how the return to the source that it chooses can end;
+        0 where there is no source to return to."""
+        if self.forwarding.ruled(self.names[row], self.family):
+            return np.zeros(len(self.addresses), dtype=np.uint32)
+        return self.default_returns_of(self.default_rows(row)[0])
+
+    def _default_rows(self, row: int) -> tuple[NDArray[np.int32], NDArray[np.int8]]:
         device = self.forwarding.devices[self.names[row]]
         count = len(self.addresses)
         if self.forwarding.ruled(device.name, self.family):
             own = [source_for(self.forwarding, device.name, a) for a in self.addresses]
-            nothing: Bits = np.zeros(count, dtype=np.uint32)
-            return own, nothing, np.full(count, UNSURE, dtype=np.int8)
-        sources: list[Address | None] = [None] * count
-        back: Bits = np.zeros(count, dtype=np.uint32)
+            numbers = np.array([self._number(source) for source in own], dtype=np.int32)
+            return numbers, np.full(count, UNSURE, dtype=np.int8)
+        sources = np.full(count, -1, dtype=np.int32)
         ok = np.zeros(count, dtype=np.int8)
-        owners = self.owner_rows
-        for position in np.unique(self.ways[row]):
+        codes = self.codes[row]
+        for position in np.unique(self.ways[row]).tolist():
             columns = np.flatnonzero(self.ways[row] == position)
             if position < 0:
-                ok[columns] = [
-                    UNSURE if bits == int(_UNKNOWN) else NO for bits in self.bits[row, columns]
-                ]
+                ok[columns] = np.where(codes[columns] == _ONLY_UNKNOWN, UNSURE, NO)
                 continue
-            along = self.along(row, int(position))
+            along = self.along(row, position)
             fixed = self._fixed_sources(device, along)
             if fixed is None:
                 for chosen, alike in self._by_source(device, along, columns):
-                    for column in alike:
-                        sources[column] = chosen[0]
-                    returns = [self.back(owners[alike], source) for source in chosen]
-                    back[alike] = returns[0]
+                    sources[alike] = self._number(chosen[0])
                     outs = [self._outbound(row, item, alike) for item in along]
                     ok[alike] = combine(
-                        [states_of_ping(o, r) for o, r in zip(outs, returns, strict=True)]
+                        [
+                            PING[out, self._back_codes(source, alike)]
+                            for out, source in zip(outs, chosen, strict=True)
+                        ]
                     )
                 continue
-            for column in columns:
-                sources[column] = fixed[0]
-            back[columns] = self.back(owners[columns], fixed[0])
+            sources[columns] = self._number(fixed[0])
             if len({*fixed}) == 1:
-                ok[columns] = states_of_ping(self.bits[row, columns], back[columns])
+                ok[columns] = PING[codes[columns], self._back_codes(fixed[0], columns)]
                 continue
-            states = []
-            for item, source in zip(along, fixed, strict=True):
-                outbound = self._outbound(row, item, columns)
-                states.append(states_of_ping(outbound, self.back(owners[columns], source)))
-            ok[columns] = combine(states)
+            ok[columns] = combine(
+                [
+                    PING[self._outbound(row, item, columns), self._back_codes(source, columns)]
+                    for item, source in zip(along, fixed, strict=True)
+                ]
+            )
         unsure = self.unsure.get(row)
         if unsure is not None:
             # By which way it leaves, and so from which source, is not known either.
             ok[unsure & ~self.owned[row]] = UNSURE
         # What is not known of the way out leaves only the way back to say that it surely fails.
-        dark = self.bits[row] == _UNKNOWN
-        sourced = np.array([source is not None for source in sources], dtype=bool)
-        ok[dark & ~sourced] = UNSURE
-        known = dark & sourced
-        if unsure is not None:
-            known &= ~unsure
-        ok[known] = states_of_ping(self.bits[row, known], back[known])
-        return sources, back, ok
+        dark = codes == _ONLY_UNKNOWN
+        if dark.any():
+            ok[dark & (sources < 0)] = UNSURE
+            known = dark & (sources >= 0)
+            if unsure is not None:
+                known &= ~unsure
+            back = CODE[self.default_returns_of(sources)[known]]
+            ok[known] = PING[codes[known], back]
+        return sources, ok
+
+    def default_returns_of(self, sources: NDArray[np.int32]) -> Bits:
+        """How the return to one source per address can end; 0 where that is none of ours."""
+        back: Bits = np.zeros(sources.size, dtype=np.uint32)
+        held = np.flatnonzero((sources >= 0) & (sources < len(self.addresses)))
+        back[held] = self.bits[self.owner_rows[held], sources[held]]
+        return back
+
+    def ping(self, row: int, source: Address | None) -> NDArray[np.int8]:
+        """What pings of a device from one source to every address show."""
+        found: NDArray[np.int8] = PING[self.codes[row], self._back_codes(source, None)]
+        return found
+
+    def _back_codes(
+        self, source: Address | None, columns: NDArray[np.int64] | None
+    ) -> NDArray[np.uint8]:
+        """The codes of the return to a source from who holds each address."""
+        owners = self.owner_rows if columns is None else self.owner_rows[columns]
+        column = self.column.get(source) if source is not None else None
+        if column is None:
+            return np.zeros(owners.size, dtype=np.uint8)
+        found: NDArray[np.uint8] = self._codes_back[column][owners]
+        return found
+
+    @cached_property
+    def codes(self) -> NDArray[np.uint8]:
+        """Per cell of `bits` what matters for a ping; see `CODE`."""
+        found: NDArray[np.uint8] = CODE[self.bits]
+        return found
+
+    @cached_property
+    def worst(self) -> NDArray[np.uint8]:
+        """Per cell of `bits` the rank of the verdict that speaks for it; one more than all ranks
+        where nothing is known to end."""
+        found: NDArray[np.uint8] = _WORST[self.bits]
+        return found
+
+    @cached_property
+    def _codes_back(self) -> NDArray[np.uint8]:
+        """The same by column, because returns ask for a column at a time."""
+        return np.ascontiguousarray(self.codes.T)
+
+    @cached_property
+    def any_odd(self) -> bool:
+        """True if anything must be walked because arrays do not tell."""
+        return bool(self.shared) or bool(self.overlong.any())
 
     @cached_property
     def shared_columns(self) -> NDArray[np.bool_]:
@@ -512,21 +574,21 @@ class FamilyReach:
         for chosen, alike in groups.items():
             yield chosen, np.array(alike, dtype=np.int64)
 
-    def _outbound(self, row: int, item: _Along, columns: NDArray[np.int64]) -> Bits:
-        """How packets of a device for some columns end that leave by one next hop."""
+    def _outbound(self, row: int, item: _Along, columns: NDArray[np.int64]) -> NDArray[np.uint8]:
+        """The codes of how packets of a device for some columns end that leave by one next hop."""
         name = self.names[row]
-        outbound: Bits = np.full(columns.shape, item.bits, dtype=np.uint32)
+        outbound: NDArray[np.uint8] = np.full(columns.shape, CODE[item.bits], dtype=np.uint8)
         if self.forwarding.asks_for_target(name, item.hop):
             for position, column in enumerate(columns.tolist()):
                 route = self.routes[row][self.index[row, column]]
                 found = self._on_link_bits(row, route, item.hop, self.addresses[column])
-                outbound[position] |= np.uint32(found)
+                outbound[position] |= CODE[found]
         for end in item.ends:
-            outbound |= self.through(end, columns)
+            outbound |= CODE[self.through(end, columns)]
         return outbound
 
 
-def states_of_ping(outbound: Bits, back: Bits) -> NDArray[np.int8]:
+def _states(outbound: Bits, back: Bits) -> NDArray[np.int8]:
     """What a ping shows, from the ways both legs can end."""
     both = outbound | back
     some = (outbound & _DELIVERED != 0) & (back & _DELIVERED != 0)
@@ -542,16 +604,52 @@ def states_of_ping(outbound: Bits, back: Bits) -> NDArray[np.int8]:
     return state
 
 
+_ONLY_UNKNOWN = 2
+
+
+def _codes() -> NDArray[np.uint8]:
+    bits = np.arange(1 << len(WORST_FIRST), dtype=np.uint32)
+    rest = bits & ~(_DELIVERED | _UNKNOWN) != 0
+    code = (bits & _DELIVERED != 0) + 2 * (bits & _UNKNOWN != 0) + 4 * rest
+    found: NDArray[np.uint8] = code.astype(np.uint8)
+    return found
+
+
+CODE = _codes()
+"""Per set of ends what matters for a ping: 1 it may arrive, 2 it is not known, 4 it may end in
+another way. Codes of several ways are joined as sets are."""
+
+
+def _worst() -> NDArray[np.uint8]:
+    bits = np.arange(1 << len(WORST_FIRST), dtype=np.int64)
+    lowest = bits & -bits
+    lowest[0] = 1 << len(WORST_FIRST)
+    found: NDArray[np.uint8] = np.log2(lowest).astype(np.uint8)
+    return found
+
+
+_WORST = _worst()
+
+_OF_CODE = np.array([int(np.flatnonzero(code == CODE)[0]) for code in range(8)], dtype=np.uint32)
+PING = _states(np.repeat(_OF_CODE, 8), np.tile(_OF_CODE, 8)).reshape(8, 8)
+"""What a ping shows, by the codes of the way out and of the return."""
+
+
 def combine(states: list[NDArray[np.int8]]) -> NDArray[np.int8]:
     """Several first hops, each with its own source: one answer."""
-    stacked = np.stack(states)
-    out = np.full(stacked.shape[1], PARTLY, dtype=np.int8)
+    found = np.zeros(states[0].shape, dtype=np.uint8)
+    for state in states:
+        found |= np.left_shift(1, state).astype(np.uint8)
+    together: NDArray[np.int8] = _TOGETHER[found]
+    return together
+
+
+def _together() -> NDArray[np.int8]:
+    out = np.full(16, PARTLY, dtype=np.int8)
     for state in (NO, YES, UNSURE):
-        out[(stacked == state).all(axis=0)] = state
-    mixed = (
-        (stacked == UNSURE).any(axis=0)
-        & ~(stacked == NO).any(axis=0)
-        & ~(stacked == PARTLY).any(axis=0)
-    )
-    out[mixed] = UNSURE
+        out[1 << state] = state
+    out[1 << YES | 1 << UNSURE] = UNSURE
     return out
+
+
+_TOGETHER = _together()

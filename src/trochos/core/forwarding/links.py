@@ -9,7 +9,7 @@ from ..network.addressing import Address
 from ..network.fabric import Dropped, Fabric
 from ..network.facts import Device, End, Interface
 from ..protocols.connected import address_is_active
-from ..protocols.shared import claimants
+from ..protocols.shared import claims
 from ..protocols.tables import Tables
 
 
@@ -182,7 +182,11 @@ class Neighbourhood:
                 takers.append(end)
         if takers:
             return Answer(tuple(takers))
-        claimed = [n for end in others for n in claimants(self.tables.network, end, address)]
+        claimed = [
+            end.device
+            for end in others
+            if end.device in self.devices and claims(self.devices[end.device], end, address)
+        ]
         if claimed:
             who = " and ".join(sorted(set(claimed)))
             return Answer(unknown=True, why=f"which of {who} holds {address} is not computed")

@@ -14,11 +14,12 @@ from numpy.typing import NDArray
 
 from ..network.addressing import FAMILIES, Address
 from ..network.facts import Device, place_of
+from ..network.quiet import without_collecting
 from ..protocols.filters import Flow
-from .families import _DELIVERED, KEPT_ROWS, NO, PARTLY, UNSURE, YES, FamilyReach, states_of_ping
+from .families import _DELIVERED, KEPT_ROWS, NO, PARTLY, UNSURE, YES, FamilyReach
 from .sources import usable_addresses
 from .step import Forwarding
-from .verdicts import BIT, WORST_FIRST
+from .verdicts import RANK, WORST_FIRST
 from .walk import Leg, Packet, passed_by, walk
 
 _OK = {NO: False, PARTLY: "partly", YES: True, UNSURE: None}
@@ -64,8 +65,9 @@ class Reach:
     families: dict[int, FamilyReach] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        for family in FAMILIES:
-            self.families[family] = FamilyReach(self.forwarding, family)
+        with without_collecting():
+            for family in FAMILIES:
+                self.families[family] = FamilyReach(self.forwarding, family)
 
     def pairs(
         self, devices: set[str] | None = None, targets: set[Address] | None = None
@@ -85,7 +87,8 @@ class Reach:
         if not table.addresses:
             return
         row = table.row[name]
-        sources, back, ok = table.default_rows(row)
+        numbers, ok = table.default_rows(row)
+        back = table.default_returns(row)
         owners = table.owner_rows
         others = [
             fact.address
@@ -93,7 +96,7 @@ class Reach:
             if not fact.address.is_link_local
         ]
         returns = {source: table.back(owners, source) for source in others}
-        states = {source: states_of_ping(table.bits[row], returns[source]) for source in others}
+        states = {source: table.ping(row, source) for source in others}
         for column, target in enumerate(table.addresses):
             if targets is not None and target not in targets:
                 continue
@@ -101,7 +104,7 @@ class Reach:
             for owner in holders:
                 if owner == name:
                     continue
-                chosen = sources[column]
+                chosen = table.source(int(numbers[column]))
                 rows: list[Address | None] = [chosen, *(s for s in others if s != chosen)]
                 for source in rows:
                     if (
@@ -142,18 +145,25 @@ class Reach:
         """
         owners = table.owner_rows
         plain = (owners != row) & ~table.shared_columns & ~table.overlong[row]
-        sources, _, ok = table.default_rows(row)
-        chosen = np.array([-1 if a is None else table.column[a] for a in sources], dtype=np.int64)
-        held = np.maximum(chosen, 0)
-        odd = (chosen >= 0) & (table.shared_columns[held] | table.overlong[owners, held])
-        yield plain & ~odd, plain & odd, ok, None
+        chosen, ok = table.default_rows(row)
+        nothing = np.zeros_like(plain)
+        if table.any_odd:
+            ours = (chosen >= 0) & (chosen < len(table.addresses))
+            held = np.where(ours, chosen, 0)
+            odd = ours & (table.shared_columns[held] | table.overlong[owners, held])
+            yield plain & ~odd, plain & odd, ok, None
+        else:
+            yield plain, nothing, ok, None
         for _, fact in usable_addresses(device, table.family):
             if fact.address.is_link_local:
                 continue
             column = table.column[fact.address]
             mask = plain & (chosen != column)
+            if not table.any_odd:
+                yield mask, nothing, table.ping(row, fact.address), fact.address
+                continue
             odd = table.overlong[owners, column] | table.shared_columns[column]
-            states = states_of_ping(table.bits[row], table.back(owners, fact.address))
+            states = table.ping(row, fact.address)
             yield mask & ~odd, mask & odd, states, fact.address
 
     @staticmethod
@@ -178,15 +188,14 @@ class Reach:
         self, table: FamilyReach, name: str
     ) -> Iterator[tuple[Address, NDArray[np.int8]]]:
         row = table.row[name]
-        sources, _, ok = table.default_rows(row)
-        chosen = np.array([-1 if a is None else table.column[a] for a in sources], dtype=np.int64)
+        chosen, ok = table.default_rows(row)
         owners = table.owner_rows
         mine = self.own_columns(table, name)
         for _, fact in usable_addresses(self.forwarding.devices[name], table.family):
             if fact.address.is_link_local or fact.address not in table.column:
                 continue
             own = table.column[fact.address]
-            states = states_of_ping(table.bits[row], table.back(owners, fact.address))
+            states = table.ping(row, fact.address)
             states = np.where(chosen == own, ok, states).astype(np.int8)
             odd = table.overlong[owners, own] | table.shared_columns | table.overlong[row]
             odd |= table.shared_columns[own]
@@ -205,25 +214,17 @@ class Reach:
             return min(found, default=YES)
         return next((state for state in (YES, UNSURE, PARTLY) if state in found), NO)
 
-    def _plain_rows(
-        self, table: FamilyReach, row: int, device: Device
-    ) -> Iterator[tuple[NDArray[np.bool_], NDArray[np.int8], NDArray[np.bool_]]]:
-        sources = table.default_rows(row)[0]
-        chosen = np.array([a is not None for a in sources], dtype=bool)
-        for mask, _, states, source in self._split(table, row, device):
-            yield mask, states, chosen if source is None else np.ones_like(chosen)
-
     def _walked_rows(self, table: FamilyReach, name: str) -> Iterator[Pair]:
         row = table.row[name]
+        if not table.any_odd:
+            return
         always = np.flatnonzero(table.shared_columns | table.overlong[row])
         if always.size:
             yield from self._pairs_of(table, name, {table.addresses[c] for c in always})
-        if not table.shared and not table.overlong.any():
-            return
         sources = table.default_rows(row)[0]
         for _, odd, _, source in self._split(table, row, self.forwarding.devices[name]):
             for column in np.flatnonzero(odd):
-                used = sources[column] if source is None else source
+                used = table.source(int(sources[column])) if source is None else source
                 owner = table.names[table.owner_rows[column]]
                 yield self._walked(name, used, table.addresses[column], owner)
 
@@ -244,18 +245,22 @@ class Reach:
                     fine += pair.ok is True
                     partly += pair.ok == "partly"
                     ends[pair.outbound] = ends.get(pair.outbound, 0) + 1
-                for mask, state, sourced in self._plain_rows(table, row, device):
-                    total += int(mask.sum())
-                    fine += int((state[mask] == YES).sum())
-                    partly += int((state[mask] == PARTLY).sum())
-                    bits = table.bits[row][mask]
-                    bits = np.where(
-                        sourced[mask] | (bits != _DELIVERED), bits, np.uint32(BIT["no-source"])
-                    )
-                    values, counts = np.unique(bits, return_counts=True)
-                    for value, count in zip(values, counts, strict=True):
-                        verdict = verdict_of(int(value)) or "unknown"
-                        ends[verdict] = ends.get(verdict, 0) + int(count)
+                # How often each column counts: once per source.
+                times = np.zeros(len(table.addresses), dtype=np.int64)
+                for mask, _, states, _ in self._split(table, row, device):
+                    times += mask
+                    total += int(np.count_nonzero(mask))
+                    fine += int(np.count_nonzero(mask & (states == YES)))
+                    partly += int(np.count_nonzero(mask & (states == PARTLY)))
+                counts = np.bincount(table.worst[row], times, len(WORST_FIRST) + 1).astype(int)
+                # What would arrive without a source never leaves.
+                alone = table.default_rows(row)[0] < 0
+                alone &= (table.bits[row] == _DELIVERED) & next(self._split(table, row, device))[0]
+                counts[RANK["delivered"]] -= int(np.count_nonzero(alone))
+                counts[RANK["no-source"]] += int(np.count_nonzero(alone))
+                for verdict, count in zip((*WORST_FIRST, "unknown"), counts.tolist(), strict=True):
+                    if count:
+                        ends[verdict] = ends.get(verdict, 0) + count
         return {
             "pairs": total,
             "ok": fine,

@@ -14,9 +14,11 @@ from ..network.facts import Device
 from ..network.rules import Rule
 from ..protocols.connected import connected_routes
 from ..protocols.links import Links
-from ..protocols.routes import Lookup, NextHop, Route
+from ..protocols.routes import NextHop, Route
+from ..protocols.rows import Winners
 from ..protocols.selection import choose
 from ..protocols.statics import StaticResolver
+from ..protocols.table import Lookup
 
 MAIN = ("main", "254")
 SKIPPED = ("local", "255")
@@ -70,15 +72,13 @@ class RuleTables:
         return Ruled(None, None)
 
 
-def _table(device: Device, family: int, links: Links) -> dict[Prefix, Route]:
+def _table(device: Device, family: int, links: Links) -> Winners:
     """The routes of one further table, their gateways looked for on the device's links."""
     fixed = connected_routes(device, family, links)
     resolver = StaticResolver(device, family, links)
     resolver.learn_connected(fixed)
-    candidates = resolver.candidates(choose(fixed))
-    return {
-        prefix: route for prefix, route in choose(candidates).items() if route.protocol == "static"
-    }
+    chosen = choose(resolver.candidates(Winners(choose(fixed), [])))
+    return Winners({p: route for p, route in chosen.items() if route.protocol == "static"}, [])
 
 
 def _ends(rule: Rule, family: int) -> Route:

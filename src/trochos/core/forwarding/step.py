@@ -13,7 +13,9 @@ from ..network.addressing import FAMILY_NAMES, Address, Prefix
 from ..network.facts import ALL, ROUTED, Device, End, Tunnel, Unmodelled
 from ..network.rules import Rule
 from ..protocols.filters import Filters
-from ..protocols.routes import Lookup, NextHop, Route, Table
+from ..protocols.routes import NextHop, Route
+from ..protocols.rows import Winners
+from ..protocols.table import Lookup, Table
 from ..protocols.tables import Tables
 from .links import Neighbourhood
 from .rules import Ruled, RuleTables
@@ -57,7 +59,7 @@ class Forwarding:
     near: Neighbourhood = field(init=False)
     strangers: Strangers = field(init=False)
     """What devices that nobody could read may change in the tables of others."""
-    obeyed: dict[tuple[str, int], dict[Prefix, Route]] = field(default_factory=dict)
+    obeyed: dict[tuple[str, int], Winners] = field(default_factory=dict)
     filters: dict[str, Filters] = field(default_factory=dict)
     """The filters of each device that has some."""
     torn: dict[End, str] = field(default_factory=dict)
@@ -351,7 +353,7 @@ class Forwarding:
 
     @staticmethod
     def _has_any(table: Table) -> bool:
-        return any(route.protocol != "local" for route in table.routes)
+        return not table.is_bare
 
     def along(self, device: str, route: Route, hop: NextHop, target: Address) -> list[Fate]:
         """What becomes of a packet to `target` on one next hop of a route."""
@@ -386,18 +388,17 @@ class Forwarding:
         return [Fate(hop, "next-hop-silent", reason)]
 
 
-def _obeyed(table: Table) -> dict[Prefix, Route]:
-    out = dict(table.best)
-    for route in table.routes:
+def _obeyed(table: Table) -> Winners:
+    kept: dict[Prefix, Route] = {}
+    for route in table.alone:
         if not route.kept_by_kernel:
             continue
         # IPv4: the kernel's own route has metric 0 and beats any other for that prefix.
         # IPv6: the kernel's metric is 256, the route manager's 20.
-        if route.prefix not in out or (
-            table.family == 4 and out[route.prefix].protocol != "connected"
-        ):
-            out[route.prefix] = route
-    return out
+        held = kept.get(route.prefix) or table.winner(route.prefix)
+        if held is None or (table.family == 4 and held.protocol != "connected"):
+            kept[route.prefix] = route
+    return table.best.over(kept) if kept else table.best
 
 
 def _ip(family: int) -> str:

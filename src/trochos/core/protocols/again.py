@@ -8,7 +8,7 @@ before the change.
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from copy import copy
 from dataclasses import dataclass, fields, is_dataclass
 from functools import cache
@@ -18,7 +18,9 @@ from ..network.addressing import Prefix
 from ..network.facts import Device, End, Network
 from ..network.source import Source
 from .links import Links
-from .routes import Route, Table
+from .routes import essence
+from .rows import Offer, Row
+from .table import Table
 
 TableKey = tuple[str, int]
 
@@ -49,7 +51,7 @@ def alike(left: Any, right: Any) -> bool:
 class Round:
     """What protocols offered in one round, and the tables that this made."""
 
-    offered: Mapping[TableKey, list[Route]]
+    offered: Mapping[TableKey, Sequence[Offer]]
     tables: Mapping[TableKey, Table]
 
 
@@ -91,7 +93,7 @@ class Kept:
             for device in self.changed
         )
 
-    def table(self, number: int, key: TableKey, offers: list[Route]) -> Table | None:
+    def table(self, number: int, key: TableKey, offers: Sequence[Offer]) -> Table | None:
         """The table of an untouched device after a round with these offers, if it was made."""
         if key[0] not in self.untouched or number >= len(self.trace):
             return None
@@ -102,31 +104,23 @@ class Kept:
         return None
 
 
-def essence(route: Route) -> tuple[object, ...]:
-    """What makes a candidate what it is for a table, apart from its explanation."""
-    return (
-        route.prefix,
-        route.protocol,
-        route.type,
-        route.distance,
-        route.metric,
-        route.next_hops,
-        route.via,
-        route.tag,
-    )
-
-
-def _as_before(old: Route, new: Route) -> bool:
+def _as_before(old: Offer, new: Offer) -> bool:
     """True if a candidate is what it was, and for the same reasons."""
-    return old is new or (
-        essence(old) == essence(new)
-        and (old.because == new.because or alike(old.because, new.because))
+    if old is new:
+        return True
+    if isinstance(old, Row) or isinstance(new, Row):
+        if isinstance(old, Row) and isinstance(new, Row):
+            return new.same(old) and new.for_same_reasons(old)
+        return False
+    return essence(old) == essence(new) and (
+        old.because == new.because or alike(old.because, new.because)
     )
 
 
-def own_copies(routes: list[Route]) -> list[Route]:
-    """Copies to be marked as winners and losers, where the originals belong to others."""
-    return [route.unmarked() for route in routes]
+def own_copies(offers: Sequence[Offer]) -> list[Offer]:
+    """Copies to be marked as winners and losers, where the originals belong to others. Rows make
+    their routes anew for whoever asks."""
+    return [offer if isinstance(offer, Row) else offer.unmarked() for offer in offers]
 
 
 class Told(ABC):
@@ -139,8 +133,8 @@ class Told(ABC):
     family: int
 
     def __init__(self) -> None:
-        self.given: list[tuple[object, dict[str, list[Route]]]] = []
-        self._earlier: list[tuple[object, dict[str, list[Route]]]] = []
+        self.given: list[tuple[object, Mapping[str, Sequence[Offer]]]] = []
+        self._earlier: list[tuple[object, Mapping[str, Sequence[Offer]]]] = []
 
     def again(self) -> Self:
         """The same speakers for a changed network in which their own settings are the same."""
@@ -158,10 +152,10 @@ class Told(ABC):
         """What all routers announce by themselves, with these tables."""
 
     @abstractmethod
-    def answer(self, told: Any) -> dict[str, list[Route]]:
+    def answer(self, told: Any) -> Mapping[str, Sequence[Offer]]:
         """The candidates of all routers."""
 
-    def offers(self, tables: Mapping[TableKey, Table]) -> dict[str, list[Route]]:
+    def offers(self, tables: Mapping[TableKey, Table]) -> Mapping[str, Sequence[Offer]]:
         """Candidates of all routers; computed again only if their announcements changed."""
         told = self.told(tables)
         if self.given and self.given[-1][0] == told:

@@ -28,7 +28,8 @@ from .links import Links
 from .policy import Attributes, apply_route_map
 from .protocol import RoutingProtocol
 from .rip import classful
-from .routes import NextHop, Origin, Route, Table
+from .routes import NextHop, Origin, Route
+from .table import Table
 
 OWN = Flow("eigrp")
 DOWN, PENDING, UP = "down", "pending", "up"
@@ -371,9 +372,10 @@ class EigrpSpeakers(Told):
         out: dict[Prefix, Held] = {}
         if not habits.ignores_redistribution:
             for statement in process.redistribute:
-                for route in table.best.values():
-                    same = route.protocol == "eigrp" or route.protocol != statement.protocol
-                    held = None if same else self._redistributed(router, route, statement)
+                for route in (
+                    () if statement.protocol == "eigrp" else table.learned(statement.protocol)
+                ):
+                    held = self._redistributed(router, route, statement)
                     if held is not None:
                         out[route.prefix] = held
         for end in router.ends:

@@ -14,7 +14,8 @@ from ..network.addressing import Address
 from ..network.facts import Device, End, Interface, Network
 from .connected import address_is_active
 from .links import Links
-from .routes import Lookup, Route, Table
+from .routes import Route
+from .table import Lookup, Table
 
 _FURTHEST = 64
 

@@ -10,10 +10,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
-from ..network.addressing import Prefix, prefix_of
+import numpy as np
+
+from ..network.addressing import Address, Prefix, prefix_of
 from ..network.facts import Device, End
 from .links import Links
 from .routes import NextHop, Route
+from .rows import Row, Winners
 
 UNRESOLVED = "next-hop-unresolved"
 
@@ -25,13 +28,13 @@ class NextHops:
         self,
         device: Device,
         links: Links,
-        best: Mapping[Prefix, Route],
+        best: Winners,
         connected: Mapping[Prefix, list[str]],
         offered: Iterable[int] = (),
     ) -> None:
         """`offered` are the lengths of the prefixes that will be asked about."""
         self.device, self.links, self.best, self.connected = device, links, best, connected
-        self.lengths = sorted({prefix.length for prefix in best}, reverse=True)
+        self.lengths = best.lengths
         self.offered = tuple(offered)
         self._known: dict[tuple[NextHop, bool], tuple[NextHop, ...]] = {}
         self._sets: dict[int, tuple[tuple[NextHop, ...], frozenset[Prefix]]] = {}
@@ -68,7 +71,7 @@ class NextHops:
             + (", and no usable route leads to it." if recursive else "."),
         )
 
-    def holds(self, best: Mapping[Prefix, Route]) -> bool:
+    def holds(self, best: Winners) -> bool:
         """True if every next hop that was looked up has the same answer in this table."""
         other = NextHops(self.device, self.links, best, self.connected)
         for (hop, recursive), found in self._known.items():
@@ -79,6 +82,40 @@ class NextHops:
             for route, found in self._single
             for hop in route.next_hops[:1]
         )
+
+    def odd_columns(self, row: Row) -> list[int]:
+        """The columns of a row that the table cannot take as they are without a closer look: all
+        with a next hop that does not simply stand, and routes that hold their own next hop."""
+        odd: list[int] = []
+        addresses: dict[Address, None] = {}
+        for number in row.sets_in_use():
+            hops = row.sets[number]
+            if all(map(self._as_it_is, hops)):
+                addresses.update((hop.address, None) for hop in hops if hop.address is not None)
+            else:
+                odd += np.flatnonzero(row.ids == number).tolist()
+        lengths, columns = row.columns.lengths, row.columns.number
+        for address in addresses:
+            for length in lengths:
+                column = columns.get(prefix_of(address, length))
+                if column is not None and any(
+                    hop.address == address for hop in row.sets[row.ids[column]]
+                ):
+                    odd.append(column)
+        return odd
+
+    def _as_it_is(self, hop: NextHop) -> bool:
+        """True if a next hop is used as it is by every route that does not hold it itself."""
+        if hop.action != "forward":
+            return True
+        address = hop.address
+        if address is None or hop.onlink or (address.family == 6 and address.is_link_local):
+            return self.links.usable_for_routes(End(self.device.name, hop.interface or ""))
+        key = (hop, False)
+        known = self._known.get(key)
+        if known is None:
+            known = self._known[key] = self._look_up(None, hop, False)
+        return known == (hop,)
 
     def _covering(self, hops: tuple[NextHop, ...]) -> frozenset[Prefix]:
         """Every prefix that holds one of the next hops: routes to those need a closer look."""

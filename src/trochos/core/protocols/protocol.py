@@ -19,7 +19,8 @@ from .again import TableKey
 from .filters import Flow
 from .gates import Gate, Relation
 from .links import Links
-from .routes import Route, Table
+from .rows import Offer
+from .table import Table
 
 
 class Untold(NamedTuple):
@@ -41,7 +42,7 @@ class Speakers(Shape):
     def family(self) -> int:
         """4 or 6."""
 
-    def offers(self, tables: Mapping[TableKey, Table]) -> dict[str, list[Route]]:
+    def offers(self, tables: Mapping[TableKey, Table]) -> Mapping[str, Sequence[Offer]]:
         """The candidates per device, given the tables of the round before."""
 
     def relations(self) -> list[Relation]:

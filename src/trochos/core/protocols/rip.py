@@ -26,7 +26,8 @@ from .identity import link_local, statement_covers
 from .links import Links
 from .policy import Attributes, apply_route_map, filter_permits
 from .protocol import RoutingProtocol
-from .routes import NextHop, Origin, Route, Table
+from .routes import NextHop, Origin, Route
+from .table import Table
 
 INFINITY = 16
 ROUNDS = 4 * INFINITY
@@ -373,9 +374,7 @@ class RipSpeakers(Told):
         process, name = router.process, router.device.name
         out: dict[Prefix, Held] = {}
         for statement in process.redistribute:
-            for route in table.best.values():
-                if route.protocol != statement.protocol or route.protocol == "rip":
-                    continue
+            for route in () if statement.protocol == "rip" else table.learned(statement.protocol):
                 held = self._redistributed(router, route, statement)
                 if held is not None:
                     out[route.prefix] = held

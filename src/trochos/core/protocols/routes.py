@@ -1,10 +1,10 @@
-"""What a route is, and what a table of one device and family holds."""
+"""What a route is: a candidate for a table, with what it was derived from."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
-from ..network.addressing import Address, Prefix, prefix_of
+from ..network.addressing import Address, Prefix
 from ..network.facts import Source
 
 
@@ -148,56 +148,15 @@ class Route:
         }
 
 
-@dataclass(slots=True)
-class Table:
-    """All candidates of one device and family, and the selected one per prefix."""
-
-    device: str
-    family: int
-    routes: list[Route] = field(default_factory=list)
-    best: dict[Prefix, Route] = field(default_factory=dict)
-    unsettled: tuple[Route, ...] = ()
-    """Routes that keep replacing each other: selection found no stable answer."""
-
-    _by_prefix: dict[Prefix, list[Route]] | None = None
-
-    def winner(self, prefix: Prefix) -> Route | None:
-        """The selected route to exactly this prefix."""
-        return self.best.get(prefix)
-
-    def candidates(self, prefix: Prefix) -> list[Route]:
-        """Every candidate for exactly this prefix, in the order in which sources are asked."""
-        if self._by_prefix is None:
-            self._by_prefix = {}
-            for route in self.routes:
-                self._by_prefix.setdefault(route.prefix, []).append(route)
-        return self._by_prefix.get(prefix, [])
-
-    def covering(self, address: Address) -> list[Route]:
-        """Every candidate whose prefix holds the address, longest first, winners first."""
-        if self._by_prefix is None:
-            self._by_prefix = {}
-            for route in self.routes:
-                self._by_prefix.setdefault(route.prefix, []).append(route)
-        found: list[Route] = []
-        for length in {prefix.length for prefix in self._by_prefix}:
-            found += self._by_prefix.get(prefix_of(address, length), ())
-        found.sort(key=lambda r: (-r.prefix.length, not r.selected, r.distance, r.metric))
-        return found
-
-
-class Lookup:
-    """Longest match over one table: one dictionary access per prefix length in use."""
-
-    __slots__ = ("_best", "_lengths")
-
-    def __init__(self, best: dict[Prefix, Route]) -> None:
-        self._best = best
-        self._lengths = sorted({prefix.length for prefix in best}, reverse=True)
-
-    def __call__(self, address: Address) -> Route | None:
-        for length in self._lengths:
-            route = self._best.get(prefix_of(address, length))
-            if route is not None:
-                return route
-        return None
+def essence(route: Route) -> tuple[object, ...]:
+    """What makes a candidate what it is for a table, apart from its explanation."""
+    return (
+        route.prefix,
+        route.protocol,
+        route.type,
+        route.distance,
+        route.metric,
+        route.next_hops,
+        route.via,
+        route.tag,
+    )

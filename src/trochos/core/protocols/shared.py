@@ -116,14 +116,10 @@ def hears(one: Part, other: Part, links: Links) -> bool:
     )
 
 
-def claimants(network: Network, end: End, address: Address) -> list[str]:
-    """The devices that may hold a shared address on an interface, whoever does."""
-    return sorted(
-        device.name
-        for device in network.devices
-        if device.name == end.device
-        for gateway in device.shared
-        if gateway.interface == end.interface and gateway.holds(address)
+def claims(device: Device, end: End, address: Address) -> bool:
+    """True if a device may hold a shared address on one of its interfaces, whoever does."""
+    return any(
+        gateway.interface == end.interface and gateway.holds(address) for gateway in device.shared
     )
 
 

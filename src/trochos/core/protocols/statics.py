@@ -15,6 +15,7 @@ from ..network.addressing import BITS, Address, Prefix, prefix_of
 from ..network.facts import Device, End, StaticRoute
 from .links import Links
 from .routes import NextHop, Route
+from .rows import Winners
 
 UNUSABLE_DISTANCE = 255
 DOWN, UNRESOLVED = "interface-down", "next-hop-unresolved"
@@ -73,9 +74,9 @@ class StaticResolver:
             for hop in route.wanted:
                 self.down.append((route.prefix, hop.interface or ""))
 
-    def candidates(self, best: dict[Prefix, Route]) -> list[Route]:
+    def candidates(self, best: Winners) -> list[Route]:
         """All static candidates if `best` is the table: usable ones and the others."""
-        lengths = sorted({prefix.length for prefix in best}, reverse=True)
+        lengths = best.lengths
         self._found.clear()
         self._asked.clear()
         self._own_cover.clear()
@@ -150,9 +151,7 @@ class StaticResolver:
                 )
         return out
 
-    def resolve(
-        self, static: StaticRoute, best: dict[Prefix, Route], lengths: list[int]
-    ) -> Resolution:
+    def resolve(self, static: StaticRoute, best: Winners, lengths: list[int]) -> Resolution:
         """The next hops of one configured path, or why it has none."""
         if static.special is not None:
             return Resolution((NextHop(static.special, weight=static.weight),))
@@ -207,9 +206,9 @@ class StaticResolver:
             self._asked[key] = static
         return found
 
-    def holds(self, best: dict[Prefix, Route]) -> bool:
+    def holds(self, best: Winners) -> bool:
         """True if every gateway that was looked up has the same answer in this table."""
-        lengths = sorted({prefix.length for prefix in best}, reverse=True)
+        lengths = best.lengths
         asked = [(static, self._found[key]) for key, static in self._asked.items()]
         return all(
             static.gateway is not None
@@ -229,7 +228,7 @@ class StaticResolver:
         )
 
     def _look_up(
-        self, static: StaticRoute, gateway: Address, best: dict[Prefix, Route], lengths: list[int]
+        self, static: StaticRoute, gateway: Address, best: Winners, lengths: list[int]
     ) -> Resolution:
         through_default = self.device.profile.resolve_via_default[self.family == 6]
         # A route that covers its own gateway hides every shorter way to that gateway.
@@ -289,7 +288,7 @@ class StaticResolver:
             f"{static.interface}.",
         )
 
-    def _nowhere(self, gateway: Address, best: dict[Prefix, Route]) -> Resolution:
+    def _nowhere(self, gateway: Address, best: Winners) -> Resolution:
         for prefix, interface in self.down:
             if prefix.contains(gateway):
                 end = End(self.device.name, interface)

@@ -12,22 +12,27 @@ does not touch is taken from the rounds before it (`again`).
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import partial
+
+import numpy as np
 
 from ..network.addressing import FAMILIES, Prefix
 from ..network.facts import Device, End, Network, Unmodelled
 from ..network.quiet import without_collecting
-from .again import Kept, Round, TableKey, Told, essence, own_copies
+from .again import Kept, Round, TableKey, Told, own_copies
 from .connected import connected_routes
 from .gates import Relation
 from .links import Links
 from .nexthops import NextHops
 from .protocol import Speakers
 from .registry import protocols
-from .routes import Route, Table
+from .routes import Route, essence
+from .rows import Mask, Offer, Row, Winners, singly
 from .selection import choose, explain_losers
 from .statics import StaticResolver
+from .table import Table
 from .table_maps import TableMaps
 
 MAX_ROUNDS = 24
@@ -140,39 +145,36 @@ def _settle(out: Tables, builders: _Builders) -> bool:
     """Rounds of offers and selection until no table changes; False if that never happens."""
     if not out.speakers:
         return True
-    history: list[dict[TableKey, set[Prefix]]] = []
-    offered: dict[TableKey, list[Route]] = {}
+    offered: dict[TableKey, list[Offer]] = {}
+    moving: dict[TableKey, tuple[Winners, Winners]] = {}
     for number in range(MAX_ROUNDS):
         out.rounds = number + 1
-        collected: dict[TableKey, list[Route]] = {}
+        collected: dict[TableKey, list[Offer]] = {}
         for speakers in out.speakers:
             for device, routes in speakers.offers(out.tables).items():
                 collected.setdefault((device, speakers.family), []).extend(routes)
-        changed: dict[TableKey, set[Prefix]] = {}
+        moving = {}
         for key in collected.keys() | offered.keys():
             routes = collected.get(key, [])
             if _same(routes, offered.get(key, [])):
                 continue
             before = out.tables[key].best
             out.tables[key] = builders.build(number + 1, key, routes)
-            moved = _moved(before, out.tables[key].best)
-            if moved:
-                changed[key] = moved
+            if not before.alike(out.tables[key].best):
+                moving[key] = before, out.tables[key].best
         offered = collected
         out.trace.append(Round(offered, dict(out.tables)))
-        history.append(changed)
-        if not changed:
+        if not moving:
             return True
-    for key, moving in history[-1].items():
-        table = out.tables[key]
-        table.unsettled += tuple(route for prefix, route in table.best.items() if prefix in moving)
-        for prefix in moving:
-            # Neither state is true for long, so the route is not claimed to be there.
-            table.best.pop(prefix, None)
+    for key, (before, after) in moving.items():
+        table, moved = out.tables[key], _moved(before, after)
+        # Neither state is true for long, so the route is not claimed to be there.
+        table.unsettled += tuple(after[prefix] for prefix in moved if prefix in after)
+        table.drop(moved)
     return False
 
 
-def _moved(before: dict[Prefix, Route], after: dict[Prefix, Route]) -> set[Prefix]:
+def _moved(before: Winners, after: Winners) -> set[Prefix]:
     """The prefixes whose winner is another one now."""
     out = {prefix for prefix in before if prefix not in after}
     for prefix, route in after.items():
@@ -182,10 +184,16 @@ def _moved(before: dict[Prefix, Route], after: dict[Prefix, Route]) -> set[Prefi
     return out
 
 
-def _same(new: list[Route], old: list[Route]) -> bool:
-    return len(new) == len(old) and all(
-        a is b or essence(a) == essence(b) for a, b in zip(new, old, strict=True)
-    )
+def _same(new: list[Offer], old: list[Offer]) -> bool:
+    return len(new) == len(old) and all(map(_equal, new, old))
+
+
+def _equal(new: Offer, old: Offer) -> bool:
+    if new is old:
+        return True
+    if isinstance(new, Row) or isinstance(old, Row):
+        return isinstance(new, Row) and isinstance(old, Row) and new.same(old)
+    return essence(new) == essence(old)
 
 
 class _Builders:
@@ -195,7 +203,7 @@ class _Builders:
         self.devices = {device.name: device for device in network.devices}
         self.links, self.kept = links, kept
         self._made: dict[TableKey, _Builder] = {}
-        self._held: dict[TableKey, list[Route]] = {}
+        self._held: dict[TableKey, list[Offer]] = {}
         """What an untouched device was offered when its table was kept."""
 
     def _builder(self, key: TableKey) -> _Builder:
@@ -210,7 +218,7 @@ class _Builders:
         keys = [(name, family) for name in self.devices for family in FAMILIES]
         return {key: self.build(0, key, []) for key in keys}
 
-    def build(self, number: int, key: TableKey, offers: list[Route]) -> Table:
+    def build(self, number: int, key: TableKey, offers: list[Offer]) -> Table:
         """A device's table after a round with these offers."""
         if self.kept is None:
             return self._builder(key).build(offers)
@@ -230,7 +238,7 @@ class _Builders:
                 # A table on the way of the earlier computation is the end of this one. Its
                 # routes may be shared, so it is made once more.
                 table = out.tables[key] = self._builder(key).build(own_copies(self._held[key]))
-            explain_losers(table.routes, table.best)
+            explain_losers(table.alone, table.best.alone)
 
 
 class _Builder:
@@ -241,43 +249,130 @@ class _Builder:
         self.fixed = connected_routes(device, family, links)
         self.resolver = StaticResolver(device, family, links)
         self.resolver.learn_connected(self.fixed)
-        self.base = choose(self.fixed)
+        self.base = Winners(choose(self.fixed), [])
+        self.own = dict.fromkeys(
+            [*(route.prefix for route in self.fixed), *(key[0] for key in self.resolver.groups)]
+        )
+        """The prefixes for which the device itself has something to say."""
         maps = TableMaps(device, family)
         self.maps = maps if maps.names else None
 
-    def build(self, offers: list[Route]) -> Table:
+    def build(self, offers: list[Offer]) -> Table:
         """The table with these offers, statics and recursive next hops resolved."""
-        table = Table(self.device.name, self.family)
-        best, candidates = self.base, self.fixed
         if not self.resolver.groups and not offers:
-            table.routes, table.best = candidates, dict(best)
-            return table
-        rounds = len(self.resolver.groups) + 3 + (4 if offers else 0)
+            return Table(self.device.name, self.family, self.fixed, self.base.over({}))
+        if self.maps is None:
+            found = self._rounds(offers)
+            if found is not None:
+                return found
+        # Every candidate singly, where each must be looked at or where they do not settle.
+        return self._unsettled(singly(offers))
+
+    def _rounds(self, offers: list[Offer]) -> Table | None:
+        """The table, or None if selection finds no stable answer."""
+        best = self.base
+        lengths = _lengths(offers)
+        for _ in range(self._most(offers)):
+            candidates, new, settled = self._once(offers, lengths, best)
+            if settled or new.alike(best):
+                return Table(self.device.name, self.family, candidates, new)
+            best = new
+        return None
+
+    def _most(self, offers: list[Offer]) -> int:
+        return len(self.resolver.groups) + 3 + (4 if offers else 0)
+
+    def _once(
+        self, offers: list[Offer], lengths: set[int], best: Winners
+    ) -> tuple[list[Route], Winners, bool]:
+        """One round: what stands alone, the winners, and whether asking them changes nothing."""
+        statics = self.resolver.candidates(best) if self.resolver.groups else []
+        check = NextHops(self.device, self.links, best, self.resolver.connected, lengths)
+        rows: list[tuple[Row, Mask]] = []
+        columns: dict[int, list[int]] = {}
+        if any(isinstance(offer, Row) for offer in offers):
+            contested = {**self.own}
+            contested |= {offer.prefix: None for offer in offers if not isinstance(offer, Row)}
+            several = sum(isinstance(offer, Row) for offer in offers) > 1
+            odd: dict[Prefix, None] = {}
+            for offer in offers:
+                if isinstance(offer, Row):
+                    prefixes = offer.columns.prefixes
+                    odd |= {prefixes[column]: None for column in check.odd_columns(offer)}
+            if several:
+                odd |= dict.fromkeys(_offered_twice(offers))
+            contested |= odd
+            for place, offer in enumerate(offers):
+                if not isinstance(offer, Row):
+                    continue
+                found = (offer.columns.number.get(prefix) for prefix in contested)
+                singles = [c for c in found if c is not None and offer.ids[c]]
+                mask = offer.ids > 0
+                mask[singles] = False
+                columns[place] = singles
+                rows.append((offer, mask))
+        learned: list[Route] = []
+        for place, offer in enumerate(offers):
+            if isinstance(offer, Row):
+                learned += [check.settle(offer.route(column)) for column in columns[place]]
+            else:
+                learned.append(check.settle(offer))
+        if self.maps is not None:
+            statics, learned = self.maps.pass_on(statics), self.maps.pass_on(learned)
+        candidates = [*self.fixed, *statics, *learned]
+        new = Winners(choose(candidates), rows)
+        settled = not self.resolver.groups or self.resolver.holds(new)
+        if settled and offers:
+            settled = check.holds(new)
+        return candidates, new, settled
+
+    def _unsettled(self, offers: list[Route]) -> Table:
+        """The table of candidates that are looked at one by one, without those that never
+        settle."""
+        table = Table(self.device.name, self.family)
+        best = self.base
         history: list[dict[Prefix, tuple[object, ...]]] = []
-        lengths = {route.prefix.length for route in offers}
-        for _ in range(rounds):
-            statics = self.resolver.candidates(best) if self.resolver.groups else []
-            check = NextHops(self.device, self.links, best, self.resolver.connected, lengths)
-            learned = [check.settle(route) for route in offers]
-            if self.maps is not None:
-                statics, learned = self.maps.pass_on(statics), self.maps.pass_on(learned)
-            candidates = [*self.fixed, *statics, *learned]
-            new = choose(candidates)
-            settled = not self.resolver.groups or self.resolver.holds(new)
-            if settled and offers:
-                settled = check.holds(new)
-            if settled or _shape(new) == _shape(best):
+        lengths = _lengths(offers)
+        candidates: list[Route] = []
+        for _ in range(self._most([*offers])):
+            candidates, new, settled = self._once([*offers], lengths, best)
+            if settled or _shape(new.alone) == _shape(best.alone):
                 best = new
                 break
-            history.append(_shape(new))
+            history.append(_shape(new.alone))
             best = new
         else:
-            table.unsettled = _moving(best, history)
-            for route in table.unsettled:
-                # Neither state is true for long, so the route is not claimed to be there.
-                best.pop(route.prefix, None)
-        table.routes, table.best = candidates, best
+            table.unsettled = _moving(best.alone, history)
+            # Neither state is true for long, so the route is not claimed to be there.
+            best = best.without([route.prefix for route in table.unsettled])
+        table.alone, table.best = candidates, best
         return table
+
+
+def _lengths(offers: Iterable[Offer]) -> set[int]:
+    out: set[int] = set()
+    for offer in offers:
+        if isinstance(offer, Row):
+            out |= offer.columns.lengths
+        else:
+            out.add(offer.prefix.length)
+    return out
+
+
+def _offered_twice(offers: list[Offer]) -> list[Prefix]:
+    """The prefixes that more than one row offers."""
+    seen: set[Prefix] = set()
+    out: list[Prefix] = []
+    rows = [offer for offer in offers if isinstance(offer, Row)]
+    for first, row in enumerate(rows):
+        for other in rows[first + 1 :]:
+            if row.apart(other):
+                continue
+            mine = {row.columns.prefixes[c] for c in np.flatnonzero(row.ids).tolist()}
+            theirs = {other.columns.prefixes[c] for c in np.flatnonzero(other.ids).tolist()}
+            out += [prefix for prefix in mine & theirs if prefix not in seen]
+            seen.update(out)
+    return out
 
 
 def _shape(best: dict[Prefix, Route]) -> dict[Prefix, tuple[object, ...]]:

@@ -76,12 +76,7 @@ def undescribed(survey: Computed) -> list[dict[str, object]]:
 def device_list(survey: Computed) -> list[dict[str, object]]:
     out = []
     for device in survey.network.devices:
-        routes = [
-            route
-            for family in (4, 6)
-            for route in survey.tables.of(device.name, family).routes
-            if route.protocol != "local"
-        ]
+        tables = [survey.tables.of(device.name, family) for family in (4, 6)]
         links = survey.tables.links
         out.append(
             {
@@ -92,8 +87,8 @@ def device_list(survey: Computed) -> list[dict[str, object]]:
                 "interfaces_down": sum(
                     not links.is_up(End(device.name, i.name)) for i in device.interfaces
                 ),
-                "routes": sum(route.selected for route in routes),
-                "unused_routes": sum(not route.selected for route in routes),
+                "routes": sum(table.counts()[0] for table in tables),
+                "unused_routes": sum(table.counts()[1] for table in tables),
                 "open_lines": sum(
                     line.matters
                     for report in survey.survey.reading
@@ -142,7 +137,7 @@ def _interface(survey: Computed, device: Device, interface: Interface) -> dict[s
 def _family(survey: Computed, device: Device, family: int) -> dict[str, object]:
     """A computed table, and beside it the one that the device gave, if it gave one."""
     routes = sorted(
-        survey.tables.of(device.name, family).routes,
+        survey.tables.of(device.name, family).everything(),
         key=lambda r: (r.prefix.network, r.prefix.length, not r.selected, r.distance),
     )
     compared = [

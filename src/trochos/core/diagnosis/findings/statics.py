@@ -41,7 +41,7 @@ def find(context: Context) -> Iterator[Finding]:
             table = context.tables.of(device.name, family)
             if table.unsettled:
                 yield _unsettled(device, table.unsettled)
-            for route in table.routes:
+            for route in table.alone:
                 if route.protocol != "static":
                     continue
                 if route.problem is not None:
@@ -50,7 +50,7 @@ def find(context: Context) -> Iterator[Finding]:
                 elif route.selected:
                     yield from _next_hops(context, device, route)
                 elif not device.is_host:
-                    yield from _spare(context, device, route, table.best.get(route.prefix))
+                    yield from _spare(context, device, route, table.winner(route.prefix))
             yield from _contradictions(context, device, family)
 
 
@@ -97,7 +97,7 @@ def _unsettled(device: Device, routes: tuple[Route, ...]) -> Finding:
 
 def _unusable(context: Context, device: Device, route: Route) -> Finding:
     table = context.tables.of(device.name, route.prefix.family)
-    other = table.best.get(route.prefix)
+    other = table.winner(route.prefix)
     down = route.problem == "interface-down"
     where = route.wanted[0].interface if route.wanted else None
     key = f"{route.prefix}-{route.because[0].line or 0}"

@@ -159,7 +159,9 @@ def remedies(bench: Bench, device: str, route: Route, hop: NextHop | None) -> li
         and other.usable
         and other.prefix.covers(route.prefix)
         and not other.prefix.is_default
-        for other in bench.tables.of(device, route.prefix.family).routes
+        for other in bench.tables.of(device, route.prefix.family).covering(
+            Address(route.prefix.family, route.prefix.network)
+        )
     )
     if hop is not None and hop.action != "forward":
         # What discards was left over rather than meant to lead somewhere: proof tells.

@@ -109,7 +109,7 @@ def _absent(
     prefix = missing_prefix(bench.tables, bench.forwarding, device.name, target)
     for wanted in dict.fromkeys(p for p in (prefix, home_of(bench, target)) if p is not None):
         table = bench.tables.of(device.name, target.family)
-        if wanted in table.best and not wanted.is_default:
+        if table.holds(wanted) and not wanted.is_default:
             continue
         yield from kept_out(bench, device, wanted)
         yield from _not_told(bench, device, wanted, target)

@@ -93,12 +93,12 @@ def default_elsewhere(bench: Bench, device: Device, target: Address) -> Iterator
     # BGP's default comes from somewhere else; any other protocol would have told it here itself.
     inside = [row.name for row in rows() if not row.sessions]
     zero = Prefix(family, 0, 0)
-    if bench.tables.of(device.name, family).best.get(zero) is not None:
+    if bench.tables.of(device.name, family).winner(zero) is not None:
         return
     for other in bench.network.devices:
         if other.name == device.name or other.is_host or other.role == "unread":
             continue
-        held = bench.tables.of(other.name, family).best.get(zero)
+        held = bench.tables.of(other.name, family).winner(zero)
         if held is None or held.protocol in inside:
             continue
         yield from announce(bench, other, device, zero, held)

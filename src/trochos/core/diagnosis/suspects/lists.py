@@ -105,7 +105,7 @@ def _omits(
     prefix: Prefix,
 ) -> Iterator[Suspect]:
     writer = bench.writer(device.name)
-    known = {p for table in bench.tables.tables.values() for p in table.best}
+    known = {p for table in bench.tables.tables.values() for p in table.prefixes()}
     idle = [
         rule
         for rule in rules
@@ -182,8 +182,8 @@ def _hides(
 def kept_out(bench: Bench, device: Device, prefix: Prefix) -> Iterator[Suspect]:
     """Routes that the device has learned and its own map keeps out of its table."""
     writer = bench.writer(device.name)
-    for route in bench.tables.of(device.name, prefix.family).routes:
-        if route.prefix != prefix or route.problem != KEPT_OUT:
+    for route in bench.tables.of(device.name, prefix.family).candidates(prefix):
+        if route.problem != KEPT_OUT:
             continue
         name, line = (
             device.policy.into_table.get((prefix.family, route.protocol))

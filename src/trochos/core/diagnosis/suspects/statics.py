@@ -356,7 +356,7 @@ def _worded(bench: Bench, device: str, prefixes: list[Prefix]) -> list[list[Pref
     if not prefixes:
         return []
     zero = Prefix(prefixes[0].family, 0, 0)
-    free = [] if zero in bench.tables.of(device, zero.family).best else [[zero]]
+    free = [] if bench.tables.of(device, zero.family).holds(zero) else [[zero]]
     if len(prefixes) == 1:
         return [prefixes, *free]
     out = [prefixes, *free, prefixes[:1]]
@@ -366,9 +366,9 @@ def _worded(bench: Bench, device: str, prefixes: list[Prefix]) -> list[list[Pref
     length = (32 if family == 4 else 128) - (low ^ high).bit_length()
     whole = prefix_of(Address(family, low), max(length, 0))
     table = bench.tables.of(device, family)
-    others = [p for p in table.best if whole.covers(p) and p != whole]
+    others = [p for p in table.prefixes() if whole.covers(p) and p != whole]
     if whole.length >= (8 if family == 4 else 24) and len(prefixes) > 2:
         foreign = [p for p in others if not any(w.covers(p) or p.covers(w) for w in prefixes)]
-        if not foreign and whole not in table.best:
+        if not foreign and not table.holds(whole):
             out.insert(0, [whole])
     return out

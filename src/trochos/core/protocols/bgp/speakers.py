@@ -22,7 +22,8 @@ from ..hops import Hops
 from ..links import Links
 from ..policy import Attributes, apply_route_map
 from ..protocol import RoutingProtocol, Untold
-from ..routes import NextHop, Origin, Refusal, Route, Table
+from ..routes import NextHop, Origin, Refusal, Route
+from ..table import Table
 from . import gates
 from .ends import BgpEnd
 from .exchange import Update, default_route, give, take
@@ -599,15 +600,16 @@ def local_paths(
     if held is None:
         return out
     for redistribution in held.redistribute:
-        for route in table.best.values():
-            if route.protocol == redistribution.protocol and route.protocol != "bgp":
-                path = _redistributed(device, redistribution, route)
-                if path is not None:
-                    out[route.prefix] = path
+        for route in (
+            () if redistribution.protocol == "bgp" else table.learned(redistribution.protocol)
+        ):
+            path = _redistributed(device, redistribution, route)
+            if path is not None:
+                out[route.prefix] = path
     for statement in held.networks:
         if statement.backdoor:
             continue
-        found = table.best.get(statement.prefix)
+        found = table.winner(statement.prefix)
         if found is not None and found.protocol == "bgp":
             found = None
         if found is None and process.import_check:

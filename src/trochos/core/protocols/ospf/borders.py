@@ -6,17 +6,23 @@ way to a router that announces externals).
 
 from __future__ import annotations
 
-from collections import defaultdict
 from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
 
 from ...network.addressing import Prefix, dotted
 from ...network.ospf import OspfArea, OspfHabits
 from ..policy import filter_permits
-from ..routes import Origin, Refusal
+from ..routes import NextHop, Origin, Refusal
+from .holdings import NOTHING, Costs, Holdings, Mask, numbers_of
 from .neighbours import Adjacencies
-from .router import BACKBONE, INTER, INTRA, Best, Router, offer
-from .spf import Advert, AreaGraph, Key, hop_order
+from .origins import Numbers
+from .router import BACKBONE, INTER, INTRA, Best, Router
+from .spf import FAR, AreaGraph
+from .summaries import PassedOn, Summaries, Told
 from .virtual import VirtualEnd
+from .ways import Chosen, Layer, Ways
 
 _UNREACHABLE = 0xFFFFFF
 _PASSES = 4
@@ -34,24 +40,28 @@ class Borders:
         routers: dict[str, Router],
         graphs: dict[int, AreaGraph],
         adjacencies: Adjacencies,
+        held: Holdings,
+        ways: Ways,
     ) -> None:
         self.family, self.routers, self.graphs = family, routers, graphs
-        self.adjacencies = adjacencies
+        self.adjacencies, self.held, self.ways = adjacencies, held, ways
+        self.origins = held.origins
+        self._taken: dict[str, dict[int, int]] = {}
         self._between()
 
     def _between(self) -> None:
         borders = [router for router in self.routers.values() if router.is_border]
-        into: dict[int, dict[Key, list[Advert]]] = defaultdict(dict)
+        into = self._nothing()
         for router in borders:
             for number in router.areas:
                 self._announce_area(router, number, into)
-        self._learn(BACKBONE, into.get(BACKBONE, {}))
+        self._learn(BACKBONE, into)
         for router in borders:
             self._announce_backbone(router, into)
         for _ in range(_PASSES):
             if not self._shorten(into):
                 break
-            into = defaultdict(dict)
+            into = self._nothing()
             for router in borders:
                 router.discards.clear()
                 for number in router.areas:
@@ -59,11 +69,14 @@ class Borders:
                 self._announce_backbone(router, into)
         for router in borders:
             self._announce_defaults(router, into)
-        for number, summaries in into.items():
+        for number in into:
             if number != BACKBONE:
-                self._learn(number, summaries)
+                self._learn(number, into)
 
-    def _shorten(self, into: dict[int, dict[Key, list[Advert]]]) -> bool:
+    def _nothing(self) -> dict[int, Summaries]:
+        return {number: Summaries(number) for number in self.graphs}
+
+    def _shorten(self, into: dict[int, Summaries]) -> bool:
         """Backbone ways over a virtual link made shorter through the area that it crosses, by
         what other borders announce there (RFC 2328, 16.3); True if any is."""
         crossed = {
@@ -73,80 +86,106 @@ class Borders:
         }
         changed = False
         for number in sorted(crossed):
-            graph = self.graphs[number]
-            for key, adverts in into.get(number, {}).items():
-                for node, name in enumerate(graph.nodes):
-                    router = self.routers[name]
-                    if not router.is_border or name not in self._in_backbone:
+            graph, told = self.graphs[number], into[number]
+            for node, name in enumerate(graph.nodes):
+                router = self.routers[name]
+                if not router.is_border or name not in self._in_backbone:
+                    continue
+                for items, shorten in (
+                    (told.prefixes, self._shorten_prefix),
+                    (told.routers, self._shorten_ways),
+                ):
+                    others = [item for item in items if item.node != node]
+                    if not others:
                         continue
-                    others = [advert for advert in adverts if advert.node != node]
-                    if others and self._shortened(router, graph, key, others):
-                        changed = True
+                    columns, found = Summaries.nearest(graph, others)
+                    for place, column in enumerate(columns.tolist()):
+                        cost = int(found.total[node, place])
+                        hops = graph.hops(node, int(found.masks[node, place]))
+                        if cost < _UNREACHABLE and hops:
+                            who = int(found.who[node, place])
+                            changed |= shorten(router, column, cost, hops, who)
         return changed
 
-    @staticmethod
-    def _shortened(router: Router, graph: AreaGraph, key: Key, adverts: list[Advert]) -> bool:
-        node = graph.index[router.device.name]
-        total, masks, who = graph.column(adverts)
-        cost, hops = total[node], graph.hops(node, masks[node])
-        if cost >= _UNREACHABLE or not hops:
+    def _shorten_prefix(
+        self, router: Router, column: int, cost: int, hops: tuple[NextHop, ...], who: int
+    ) -> bool:
+        row = self.held.row[router.device.name]
+        if self.held.kind[row, column] == NOTHING:
             return False
+        held = self.held.cell(row, column)
+        if held.area != BACKBONE or held.own is not None:
+            return False
+        found = self._shorter(row, held.cost, int(self.held.ids[row, column]), cost, hops)
+        if found is None:
+            return False
+        if cost < held.cost:
+            self.held.who[row, column] = self.origins.one(self.origins.get(who), BACKBONE)
+        self.held.cost[row, column], self.held.ids[row, column] = cost, found
+        return True
 
-        def shorter(held: Best) -> Best | None:
-            if held.area != BACKBONE or held.own is not None or cost > held.cost:
-                return None
-            if cost < held.cost:
-                return held._replace(cost=cost, hops=hops, origin=adverts[who[node]].origin)
-            both = tuple(sorted({*held.hops, *hops}, key=hop_order))
-            return held._replace(hops=both) if both != held.hops else None
-
-        if isinstance(key, Prefix):
-            held = router.best.get(key)
-            better = shorter(held) if held is not None and held.kind in (INTRA, INTER) else None
-            if better is not None:
-                router.best[key] = better
-            return better is not None
-        ways = router.ways.get(key[1], [])
-        changed = False
-        for at, way in enumerate(ways):
-            better = shorter(way)
-            if better is not None:
-                ways[at], changed = better, True
+    def _shorten_ways(
+        self, router: Router, column: int, cost: int, hops: tuple[NextHop, ...], who: int
+    ) -> bool:
+        row, changed = self.held.row[router.device.name], False
+        for layer, node in self.ways.layers_of(row):
+            was = int(layer.cost[node, column])
+            if layer.area != BACKBONE or was >= FAR:
+                continue
+            found = self._shorter(row, was, int(layer.ids[node, column]), cost, hops)
+            if found is not None:
+                if cost < was:
+                    layer.who[node, column] = who
+                layer.cost[node, column], layer.ids[node, column] = cost, found
+                changed = True
         return changed
 
-    def _announce_area(
-        self, border: Router, number: int, into: dict[int, dict[Key, list[Advert]]]
-    ) -> None:
+    def _shorter(
+        self, row: int, held: int, ids: int, cost: int, hops: tuple[NextHop, ...]
+    ) -> int | None:
+        """The next-hop set with a way that is as short or shorter; None if it adds nothing."""
+        if cost > held:
+            return None
+        sets = self.held.sets[row]
+        if cost < held:
+            return sets.number(hops)
+        both = sets.union(ids, sets.number(hops))
+        return both if both != ids else None
+
+    def _announce_area(self, border: Router, number: int, into: dict[int, Summaries]) -> None:
         """What a border announces of one of its areas into its others (12.4.3)."""
-        facts = border.area(number)
+        facts, held, row = border.area(number), self.held, self.held.row[border.device.name]
         name = border.device.name
-        parts: dict[Prefix, list[Best]] = {}
         transit = any(link.area == number for link in border.process.virtual_links)
-        taken = _names_taken(border)
-        for key, best in border.best.items():
-            if best.kind != INTRA or best.area != number or best.cost >= _UNREACHABLE:
+        taken = self._taken.get(name)
+        if taken is None:
+            taken = self._taken[name] = self._names_taken(border)
+        inside = np.flatnonzero((held.kind[row] == INTRA) & (held.cost[row] < _UNREACHABLE))
+        inside = inside[self.origins.areas(held.who[row, inside]) == number]
+        parts: dict[Prefix, list[int]] = {}
+        shown: list[int] = []
+        filtered = any(item.direction == "out" for item in facts.filters)
+        for column in inside.tolist():
+            key = held.columns.prefixes[column]
+            if filtered and self._denied(border, facts, "out", key) is not None:
                 continue
-            assert isinstance(key, Prefix)
-            if self._denied(border, facts, "out", key) is not None:
-                continue
-            inside = [r for r in facts.ranges if r.prefix.covers(key)]
-            if inside and not transit:
-                found = max(inside, key=lambda r: r.prefix.length)
-                parts.setdefault(found.prefix, []).append(best)
-                continue
-            if key.length < taken.get(key.network, 0):
-                continue
-            for target in border.areas:
-                if target != number:
-                    self._summary(border, number, target, key, best, into)
-        for other in border.ways:
-            way = self._best_way(border, other)
-            if way is None or way.kind != INTRA or way.area != number:
-                continue
-            if facts.kind == "normal" and self._announces(other, number):
-                for target in border.areas:
-                    if target != number:
-                        self._summary(border, number, target, ("router", other), way, into)
+            if facts.ranges and not transit:
+                covering = [r for r in facts.ranges if r.prefix.covers(key)]
+                if covering:
+                    found = max(covering, key=lambda r: r.prefix.length)
+                    parts.setdefault(found.prefix, []).append(column)
+                    continue
+            if key.length >= taken.get(key.network, 0):
+                shown.append(column)
+        targets = [target for target in border.areas if target != number]
+        for target in targets:
+            self._summaries(border, number, target, np.array(shown, dtype=np.int64), into)
+        if facts.kind == "normal":
+            chosen = self.ways.preferred(row, border)
+            mine = (chosen.kind == INTRA) & (chosen.area == number) & (chosen.cost < FAR)
+            mine &= self.ways.announcing(number)
+            for target in targets:
+                self._router_summaries(border, number, target, mine, chosen, into)
         for item in facts.ranges:
             members = parts.get(item.prefix)
             if not members:
@@ -160,15 +199,30 @@ class Borders:
                     border.process.rfc1583
                     or border.device.profile.habit(OspfHabits).range_keeps_lowest_cost
                 )
-                cost = (min if lowest else max)(m.cost for m in members)
+                cost = (min if lowest else max)(int(held.cost[row, m]) for m in members)
             says = f"{name} announces {item.prefix} for its area {dotted(number)}"
-            origin = Origin(name, says, (item.source,), members[0].origin)
-            for target in border.areas:
-                if target != number:
-                    graph = self.graphs[target]
-                    advert = Advert(graph.node(name), _summary_cost(border, cost), origin)
-                    shown = item.substitute or item.prefix
-                    into[target].setdefault(shown, []).append(advert)
+            before = self.origins.get(int(held.who[row, members[0]]))
+            origin = Origin(name, says, (item.source,), before)
+            for target in targets:
+                self._one(border, target, item.substitute or item.prefix, cost, origin, into)
+
+    def _one(
+        self,
+        border: Router,
+        target: int,
+        prefix: Prefix,
+        cost: int,
+        origin: Origin,
+        into: dict[int, Summaries],
+    ) -> None:
+        into[target].prefixes.append(
+            Told(
+                self.graphs[target].node(border.device.name),
+                np.array([self.held.columns.number[prefix]]),
+                np.array([_summary_cost(border, cost)]),
+                np.array([self.origins.one(origin, target)], dtype=np.int32),
+            )
+        )
 
     @staticmethod
     def _denied(border: Router, area: OspfArea, direction: str, prefix: Prefix) -> Refusal | None:
@@ -186,7 +240,7 @@ class Borders:
     def why_not_passed(self, name: str, prefix: Prefix, target: int) -> Refusal | None:
         """Why a border does not announce a prefix it holds into an area."""
         router = self.routers[name]
-        best = router.best.get(prefix)
+        best = self.held.best(self.held.row[name], prefix)
         if best is None or not router.is_border or target not in router.areas:
             return None
         if best.area == target:
@@ -204,97 +258,117 @@ class Borders:
             return Refusal(f"{name} has it from another area than the backbone")
         return self.obstacle(router, target, prefix, best)
 
-    def _announces(self, name: str, number: int) -> bool:
-        """True if a router shows itself in an area as one that may announce externals.
-
-        In a stub area it never does (RFC 2328, A.4.2: bit E).
-        """
-        router = self.routers[name]
-        if router.area(number).kind == "stub":
-            return False
-        process = router.process
-        if process.redistribute or process.default is not None:
-            return True
-        return router.is_border and any(router.area(n).kind == "nssa" for n in router.areas)
-
-    def _best_way(self, router: Router, announcer: str) -> Best | None:
-        """The preferred of several ways to a router (16.4.1): inside another area first.
-
-        Version 3 compares only ways through areas where the router may announce externals.
-        """
-        ways = router.ways.get(announcer)
-        if ways and self.family == 6:
-            ways = [w for w in ways if w.kind != INTRA or self._announces(announcer, w.area)]
-            return min(ways, key=lambda way: (way.kind, way.cost), default=None)
-        if not ways:
-            return None
-        if not router.process.rfc1583:
-            ways = [w for w in ways if w.kind == INTRA and w.area != BACKBONE] or ways
-        return min(ways, key=lambda way: (way.cost, -way.area))
-
-    def way_to(self, router: Router, announcer: str) -> Best | None:
-        """The way to a router that announces externals (16.4 (3))."""
-        chosen = self._best_way(router, announcer)
-        if chosen is not None and chosen.kind == INTRA:
-            if not self._announces(announcer, chosen.area):
-                return None
-        return chosen
-
-    def _summary(
+    def _summaries(
         self,
         border: Router,
         source: int,
         target: int,
-        key: Key,
-        best: Best,
-        into: dict[int, dict[Key, list[Advert]]],
+        columns: NDArray[np.int64],
+        into: dict[int, Summaries],
     ) -> None:
-        if self.obstacle(border, target, key, best) is not None:
+        """Announces what a border holds for some columns into another area."""
+        facts, row = border.area(target), self.held.row[border.device.name]
+        if facts.kind != "normal" and not facts.summaries:
             return
-        name = border.device.name
-        what = str(key) if isinstance(key, Prefix) else key[1]
-        says = f"{name} announces {what} from area {dotted(source)} into area {dotted(target)}"
-        graph = self.graphs[target]
-        origin = Origin(name, says, (), best.origin)
-        advert = Advert(graph.node(name), _summary_cost(border, best.cost), origin)
-        into[target].setdefault(key, []).append(advert)
+        columns = columns[self._elsewhere(border, target, row, self.held.ids[row, columns])]
+        if any(item.direction == "in" for item in facts.filters):
+            prefixes = self.held.columns.prefixes
+            denied = [
+                self._denied(border, facts, "in", prefixes[c]) is not None for c in columns.tolist()
+            ]
+            columns = columns[~np.array(denied, dtype=bool)]
+        if not columns.size:
+            return
+        names = tuple(map(self.held.columns.prefixes.__getitem__, columns.tolist()))
+        costs = self.held.cost[row, columns].astype(np.int64)
+        before = self.held.who[row, columns]
+        into[target].prefixes.append(
+            self._passed_on(border, source, target, columns, names, costs, before)
+        )
 
-    def obstacle(self, border: Router, target: int, key: Key, best: Best) -> Refusal | None:
+    def _router_summaries(
+        self,
+        border: Router,
+        source: int,
+        target: int,
+        mine: Mask,
+        chosen: Chosen,
+        into: dict[int, Summaries],
+    ) -> None:
+        """Announces announcers of externals into another area, if that takes externals."""
+        if border.area(target).kind != "normal":
+            return
+        row = self.held.row[border.device.name]
+        numbers = np.flatnonzero(mine)
+        numbers = numbers[self._elsewhere(border, target, row, chosen.ids[numbers])]
+        if numbers.size:
+            names = tuple(map(self.ways.names.__getitem__, numbers.tolist()))
+            costs, before = chosen.cost[numbers], chosen.who[numbers]
+            into[target].routers.append(
+                self._passed_on(border, source, target, numbers, names, costs, before)
+            )
+
+    def _passed_on(
+        self,
+        border: Router,
+        source: int,
+        target: int,
+        columns: NDArray[np.int64],
+        names: tuple[Prefix | str, ...],
+        costs: Costs,
+        before: Numbers,
+    ) -> Told:
+        says = f"from area {dotted(source)} into area {dotted(target)}"
+        made = PassedOn(border.device.name, names, says)
+        first = self.origins.passed_on(before.copy(), target, made)
+        if border.process.stub_router is not None and border.process.stub_router.value:
+            costs = np.full_like(costs, _AVOID)
+        who = np.arange(first, first + columns.size, dtype=np.int32)
+        return Told(self.graphs[target].node(border.device.name), columns, costs, who)
+
+    def _elsewhere(self, border: Router, target: int, row: int, ids: Numbers) -> Mask:
+        """True for what a border does not reach through the target area itself."""
+        exits = {end.interface.name for end in border.ends if end.area and end.area.value == target}
+        elsewhere = np.array(
+            [
+                not hops or any(hop.interface not in exits for hop in hops)
+                for hops in self.held.sets[row].hops
+            ],
+            dtype=bool,
+        )
+        found: Mask = elsewhere[ids]
+        return found
+
+    def obstacle(self, border: Router, target: int, key: Prefix, best: Best) -> Refusal | None:
         """What keeps a border from announcing a route of its own into an area."""
         facts = border.area(target)
         name = border.device.name
         lines = (facts.kind_source,) if facts.kind_source else ()
         if facts.kind != "normal":
             where = f"area {dotted(target)} is {'a stub area' if facts.kind == 'stub' else 'NSSA'}"
-            if not isinstance(key, Prefix):
-                return Refusal(f"{where}, which takes no externals from elsewhere", lines)
             if not facts.summaries:
                 return Refusal(f"{where} without summaries on {name}", lines)
-        if isinstance(key, Prefix):
-            denied = self._denied(border, facts, "in", key)
-            if denied is not None:
-                return denied
+        denied = self._denied(border, facts, "in", key)
+        if denied is not None:
+            return denied
         exits = {end.interface.name for end in border.ends if end.area and end.area.value == target}
         if best.hops and all(hop.interface in exits for hop in best.hops):
             return Refusal(f"{name} reaches it through area {dotted(target)} itself")
         return None
 
-    def _announce_backbone(self, border: Router, into: dict[int, dict[Key, list[Advert]]]) -> None:
+    def _announce_backbone(self, border: Router, into: dict[int, Summaries]) -> None:
         """What a border announces into its other areas of what it learned in the backbone."""
-        for key, best in border.best.items():
-            if best.kind != INTER or best.area != BACKBONE or best.cost >= _UNREACHABLE:
-                continue
-            for target in border.areas:
-                if target != BACKBONE:
-                    self._summary(border, BACKBONE, target, key, best, into)
-        for other in border.ways:
-            way = self._best_way(border, other)
-            if way is not None and way.kind == INTER and way.area == BACKBONE:
-                for target in border.areas:
-                    if target != BACKBONE:
-                        self._summary(border, BACKBONE, target, ("router", other), way, into)
+        held, row = self.held, self.held.row[border.device.name]
+        learned = np.flatnonzero((held.kind[row] == INTER) & (held.cost[row] < _UNREACHABLE))
+        learned = learned[self.origins.areas(held.who[row, learned]) == BACKBONE]
+        chosen = self.ways.preferred(row, border)
+        theirs = (chosen.kind == INTER) & (chosen.area == BACKBONE) & (chosen.cost < FAR)
+        for target in border.areas:
+            if target != BACKBONE:
+                self._summaries(border, BACKBONE, target, learned, into)
+                self._router_summaries(border, BACKBONE, target, theirs, chosen, into)
 
-    def _announce_defaults(self, border: Router, into: dict[int, dict[Key, list[Advert]]]) -> None:
+    def _announce_defaults(self, border: Router, into: dict[int, Summaries]) -> None:
         """The default route into stub areas (RFC 2328, 12.4.3.1)."""
         name = border.device.name
         for number in border.areas:
@@ -306,9 +380,7 @@ class Borders:
             cost = facts.default_cost.value if facts.default_cost else 1
             says = f"{name} announces a default route into the {facts.kind} area {dotted(number)}"
             origin = Origin(name, says, (facts.kind_source,))
-            graph = self.graphs[number]
-            advert = Advert(graph.node(name), _summary_cost(border, cost), origin)
-            into[number].setdefault(Prefix(self.family, 0, 0), []).append(advert)
+            self._one(border, number, Prefix(self.family, 0, 0), cost, origin, into)
 
     @cached_property
     def _in_backbone(self) -> set[str]:
@@ -323,67 +395,84 @@ class Borders:
                 found |= {backbone.nodes[edge.start], backbone.nodes[edge.end]}
         return found
 
-    def _learn(self, number: int, summaries: dict[Key, list[Advert]]) -> None:
+    def _learn(self, number: int, into: dict[int, Summaries]) -> None:
         """Inter-area routes of the routers in one area, from what borders announce there."""
-        graph = self.graphs.get(number)
-        if graph is None:
+        graph, told = self.graphs.get(number), into.get(number)
+        if graph is None or told is None or not (told.prefixes or told.routers):
             return
         listeners = [
-            (node, self.routers[name])
+            node
             for node, name in enumerate(graph.nodes)
             if number == BACKBONE
             or not self.routers[name].is_border
             or name not in self._in_backbone
         ]
-        for key, adverts in summaries.items():
-            total, masks, who = graph.column(adverts)
-            announcers = {advert.node for advert in adverts}
-            is_prefix = isinstance(key, Prefix)
-            for node, router in listeners:
-                cost, mask = total[node], masks[node]
-                origin = adverts[who[node]].origin
-                if node in announcers:
-                    # A router does not learn from its own announcement.
-                    used = [advert for advert in adverts if advert.node != node]
-                    if not used:
-                        continue
-                    other, their_masks, which = graph.column(used)
-                    cost, mask = other[node], their_masks[node]
-                    origin = used[which[node]].origin
-                if cost >= _UNREACHABLE or not mask:
-                    continue
-                if router.is_border and isinstance(key, Prefix):
-                    if self._inside_own_range(router, key):
-                        continue
-                    if key.is_default and router.area(number).kind != "normal":
-                        continue  # a border takes no default from a stub area of its own
-                best = Best(INTER, cost, graph.hops(node, mask), number, origin)
-                if is_prefix:
-                    offer(router.best, key, best)
-                elif not any(way.kind == INTRA for way in router.ways.get(str(key[1]), ())):
-                    router.ways.setdefault(str(key[1]), []).append(best)
+        nodes = np.array(listeners, dtype=np.int64)
+        rows = np.array([self.held.row[graph.nodes[node]] for node in listeners], dtype=np.int64)
+        sets = [self.held.sets[self.held.row[name]] for name in graph.nodes]
+        if told.prefixes:
+            columns, found = Summaries.nearest(graph, told.prefixes)
+            valid = (found.total < _UNREACHABLE) & (found.masks != 0)
+            for node in listeners:
+                router = self.routers[graph.nodes[node]]
+                if router.is_border:
+                    valid[node] &= ~self._hidden(router, number, columns)
+            ids = numbers_of(graph, found.masks, sets)
+            self.held.offer(
+                rows,
+                columns,
+                INTER,
+                np.where(valid, found.total, 0)[nodes],
+                ids[nodes],
+                found.who[nodes],
+                valid[nodes],
+            )
+        if told.routers:
+            columns, found = Summaries.nearest(graph, told.routers)
+            valid = (found.total < _UNREACHABLE) & (found.masks != 0)
+            # Whom a router finds inside an area it does not look for elsewhere.
+            cost = np.full((rows.size, len(self.ways.names)), FAR, dtype=np.int64)
+            cost[:, columns] = np.where(valid, found.total, FAR)[nodes]
+            for place, row in enumerate(rows.tolist()):
+                cost[place, self.ways.within(row)] = FAR
+            ids, who = np.zeros(cost.shape, np.int32), np.zeros(cost.shape, np.int32)
+            ids[:, columns] = numbers_of(graph, found.masks, sets)[nodes]
+            who[:, columns] = found.who[nodes]
+            self.ways.add(Layer(INTER, number, rows, cost, ids, who))
 
-    def _inside_own_range(self, router: Router, prefix: Prefix) -> bool:
+    def _hidden(self, router: Router, number: int, columns: NDArray[np.int64]) -> Mask:
+        """What a border does not learn: what lies in a range of its own, and a default from a
+        stub area of its own."""
         hides = self.family == 4 and router.device.profile.habit(OspfHabits).ranges_hide_others
-        if not router.is_border or not hides:
-            return False
-        return any(item.prefix.covers(prefix) for item, _ in router.discards)
+        ranges = [item.prefix for item, _ in router.discards] if hides else []
+        defaults = router.area(number).kind != "normal"
+        prefixes = self.held.columns.prefixes
+        out = np.zeros(columns.size, dtype=bool)
+        if not ranges and not defaults:
+            return out
+        if defaults:
+            out |= columns == self.held.columns.number[Prefix(self.family, 0, 0)]
+        if ranges:
+            hidden = [any(item.covers(prefixes[column]) for item in ranges) for column in columns]
+            out |= np.array(hidden, dtype=bool)
+        return out
 
+    def _names_taken(self, border: Router) -> dict[int, int]:
+        """Network address -> length of the border's own subnets there.
 
-def _names_taken(border: Router) -> dict[int, int]:
-    """Network address -> length of the border's own subnets there.
-
-    A summary is named after its network address. Where the border's own subnet has that
-    name from the start, a wider one of the same address finds none (seen on real routers;
-    RFC 2328, appendix E, would find one).
-    """
-    if not border.device.profile.habit(OspfHabits).own_subnet_keeps_name:
-        return {}
-    out: dict[int, int] = {}
-    for key, best in border.best.items():
-        if isinstance(key, Prefix) and best.own is not None:
+        A summary is named after its network address. Where the border's own subnet has that
+        name from the start, a wider one of the same address finds none (seen on real routers;
+        RFC 2328, appendix E, would find one).
+        """
+        if not border.device.profile.habit(OspfHabits).own_subnet_keeps_name:
+            return {}
+        row = self.held.row[border.device.name]
+        out: dict[int, int] = {}
+        inside = np.flatnonzero(self.held.kind[row] == INTRA)
+        for column in inside[self.origins.owned_by(self.held.who[row, inside], row)].tolist():
+            key = self.held.columns.prefixes[column]
             out[key.network] = max(key.length, out.get(key.network, 0))
-    return out
+        return out
 
 
 def _summary_cost(border: Router, cost: int) -> int:

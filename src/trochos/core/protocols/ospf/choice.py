@@ -8,13 +8,20 @@ from __future__ import annotations
 from collections import defaultdict
 from dataclasses import replace
 
+import numpy as np
+from numpy.typing import NDArray
+
 from ...network.addressing import Address, Prefix, dotted, prefix_of
 from ...network.ospf import OspfHabits
+from ...network.source import Source
 from ..routes import NextHop, Origin
-from .borders import Borders
+from ..rows import Columns
 from .externals import External
-from .router import EXTERNAL_1, EXTERNAL_2, INTER, INTRA, Best, Router
-from .spf import FAR, AreaGraph, Key, hop_order
+from .holdings import NOTHING, Costs, Holdings, Mask, Sets
+from .origins import Numbers
+from .router import EXTERNAL_1, EXTERNAL_2, INTRA, Router
+from .spf import FAR, AreaGraph
+from .ways import Ways
 
 
 class Choice:
@@ -25,10 +32,12 @@ class Choice:
         family: int,
         routers: dict[str, Router],
         graphs: dict[int, AreaGraph],
-        borders: Borders,
+        held: Holdings,
+        ways: Ways,
         announced: dict[str, list[External]],
     ) -> None:
-        self.family, self.routers, self.graphs, self.borders = family, routers, graphs, borders
+        self.family, self.routers, self.graphs = family, routers, graphs
+        self.held, self.ways = held, ways
         self.everywhere, self.within = self._spread(announced)
 
     def _spread(
@@ -102,7 +111,7 @@ class Choice:
                 for item in items:
                     if not item.translate or item.announcer == name or item.prefix.is_default:
                         continue
-                    if item.announcer not in border.ways:
+                    if not self.ways.has(self.held.row[name], item.announcer):
                         continue
                     says = f"{name} passes {item.prefix} on from area {dotted(number)}"
                     passed = External(
@@ -123,13 +132,14 @@ class Choice:
                         passed = replace(passed, forward=None)
                     everywhere.append(passed)
 
-    @staticmethod
-    def _taken_over(border: Router, item: External) -> External:
+    def _taken_over(self, border: Router, item: External) -> External:
         """An external that leads to the border that passes it on, and costs what it has from
         there."""
         way = None
         if item.forward is not None:
-            way = _forward_route(border.best, border.internal_lengths, item.forward)
+            row = self.held.row[border.device.name]
+            column = int(self._leads_to(item.forward)[row])
+            way = self.held.cell(row, column) if column >= 0 else None
         metric = item.metric + (way.cost if way is not None and item.metric_type == 1 else 0)
         return replace(item, metric=metric, forward=None)
 
@@ -156,54 +166,166 @@ class Choice:
             None,
         )
 
-    def of(self, router: Router) -> dict[Key, Best]:
-        """The externals that a router uses, for prefixes it has no internal way to."""
-        found: dict[Key, Best] = {}
-        heard: list[External] = []
-        if any(router.area(number).kind == "normal" for number in router.areas):
-            heard += self.everywhere
-        for number in router.areas:
-            heard += self.within.get(number, ())
-        internal: list[int] | None = None
-        own = {end.address for end in router.ends if end.active}
-        for item in heard:
-            if item.announcer == router.device.name:
-                continue
-            to = self.borders.way_to(router, item.announcer)
-            if to is None or not to.hops:
-                continue
-            way: Best | None = to
-            if item.forward is not None:
-                if item.forward in own:
-                    continue  # handed over to the router itself (seen on real routers)
-                if internal is None:
-                    internal = router.internal_lengths
-                way = _forward_route(router.best, internal, item.forward)
-                if way is None:
-                    continue
-            assert way is not None
-            hops = way.hops
-            if item.forward is not None and way.own is not None:
-                asks = (
-                    router.device.profile.habit(OspfHabits).asks_for_external and self.family == 6
-                )
-                hops = (NextHop("forward", None if asks else item.forward, way.own),)
-            kind = EXTERNAL_1 if item.metric_type == 1 else EXTERNAL_2
-            cost = way.cost + (item.metric if kind == EXTERNAL_1 else 0)
-            offer = Best(
-                kind,
-                cost,
-                hops,
-                to.area,
-                item.origin,
-                item.metric if kind == EXTERNAL_2 else 0,
-                None,
-                item.area is not None,
-                item.tag,
-            )
-            if item.prefix not in router.best:
-                _offer_external(found, item.prefix, offer)
+    def _leads_to(self, address: Address) -> NDArray[np.int64]:
+        """Per router the column of its internal way to a forwarding address (16.4 (3)), or -1."""
+        held = self.held
+        found = np.full(len(held.row), -1, dtype=np.int64)
+        for length in sorted(held.columns.lengths):
+            column = held.columns.number.get(prefix_of(address, length))
+            if column is not None:
+                found = np.where(held.kind[:, column] != NOTHING, column, found)
         return found
+
+    def solve(self) -> Externals | None:
+        """The externals that each router uses, for prefixes it has no internal way to."""
+        items = [*self.everywhere, *(item for held in self.within.values() for item in held)]
+        if not items:
+            return None
+        out = Externals(items, len(self.held.row))
+        announcers = self.ways.number
+        by = np.array([announcers.get(item.announcer, -1) for item in items], dtype=np.int64)
+        leading = np.array([i for i, item in enumerate(items) if item.forward], dtype=np.int64)
+        addresses = [item.forward for item in items if item.forward]
+        leads = {address: self._leads_to(address) for address in dict.fromkeys(addresses)}
+        over = np.array([leads[address] for address in addresses], dtype=np.int64)
+        """Per announcement with a forwarding address and router: the column of the way there."""
+        areas = np.array([-1 if i.area is None else i.area for i in items], dtype=np.int64)
+        internal = self.held.columns.number
+        hidden = np.array([internal.get(p, -1) for p in out.columns.prefixes], dtype=np.int64)
+        metric = np.array([item.metric for item in items], dtype=np.int64)
+        first = np.array([item.metric_type == 1 for item in items], dtype=bool)
+        for name, router in self.routers.items():
+            row = self.held.row[name]
+            used = self.ways.used(row, router)
+            sets = self.held.sets[row]
+            cost, ids = used.cost[by], used.ids[by].copy()
+            normal = any(router.area(number).kind == "normal" for number in router.areas)
+            heard = (areas < 0) if normal else np.zeros(len(items), dtype=bool)
+            heard |= np.isin(areas, np.array(router.areas, dtype=np.int64))
+            valid = heard & (by >= 0) & (cost < FAR) & (ids > 0)
+            if name in announcers:
+                valid &= by != announcers[name]
+            if leading.size:
+                self._forward(router, row, valid, cost, ids, leading, addresses, over[:, row])
+            out.choose(row, sets, valid, cost, ids, metric, first)
+            line = (hidden >= 0) & (self.held.kind[row][hidden] != NOTHING)
+            out.ids[row, line] = 0
+        return out
+
+    def _forward(
+        self,
+        router: Router,
+        row: int,
+        valid: Mask,
+        cost: Costs,
+        ids: Numbers,
+        leading: NDArray[np.int64],
+        addresses: list[Address],
+        columns: NDArray[np.int64],
+    ) -> None:
+        """Puts the ways to forwarding addresses in place of those to the announcers.
+
+        Args:
+            router, row: whose.
+            valid, cost, ids: per announcement, changed in place.
+            leading, addresses: which announcements have a forwarding address, and which.
+            columns: the column of the router's internal way to each, or -1.
+        """
+        held = self.held
+        own = {end.address for end in router.ends if end.active}
+        # Nobody knows the way, or it is handed over to the router itself (seen on real routers).
+        lost = columns < 0
+        lost |= np.array([address in own for address in addresses], dtype=bool)
+        valid[leading[lost]] = False
+        ways, which = columns[~lost], leading[~lost]
+        cost[which], ids[which] = held.cost[row, ways], held.ids[row, ways]
+        beside = held.kind[row, ways] == INTRA
+        beside &= held.origins.owned_by(held.who[row, ways], row)
+        if not beside.any():
+            return
+        asks = router.device.profile.habit(OspfHabits).asks_for_external and self.family == 6
+        reached = [
+            address for address, gone in zip(addresses, lost.tolist(), strict=True) if not gone
+        ]
+        for place in np.flatnonzero(beside).tolist():
+            exit = held.origins.own_interface(int(held.who[row, ways[place]]), row)
+            hop = NextHop("forward", None if asks else reached[place], exit)
+            ids[which[place]] = held.sets[row].number((hop,))
+
+
+class Externals:
+    """What all routers use of a set of externals: a row per router, a column per prefix."""
+
+    def __init__(self, items: list[External], rows: int) -> None:
+        self.items = items
+        self.columns = Columns(dict.fromkeys(item.prefix for item in items))
+        shape = (rows, len(self.columns.prefixes))
+        self.kind = np.zeros(shape, dtype=np.int8)
+        self.cost = np.zeros(shape, dtype=np.int32)
+        self.ids: Numbers = np.zeros(shape, dtype=np.int32)
+        self.who: Numbers = np.zeros(shape, dtype=np.int32)
+        self._lines: dict[int, tuple[Source, ...]] = {}
+        column = [self.columns.number[item.prefix] for item in items]
+        self._layers: list[tuple[NDArray[np.int64], NDArray[np.int64]]] = []
+        """Announcements of different prefixes each: (which, columns), in the order announced."""
+        seen: dict[int, int] = {}
+        layers: list[list[int]] = []
+        for number, its in enumerate(column):
+            depth = seen[its] = seen.get(its, -1) + 1
+            if depth == len(layers):
+                layers.append([])
+            layers[depth].append(number)
+        for layer in layers:
+            which = np.array(layer, dtype=np.int64)
+            self._layers.append((which, np.array(column, dtype=np.int64)[which]))
+
+    def item(self, row: int, column: int) -> External:
+        """The announcement that a router goes by."""
+        return self.items[int(self.who[row, column])]
+
+    def lines(self, item: External) -> tuple[Source, ...]:
+        """The lines that an announcement rests on."""
+        found = self._lines.get(id(item))
+        if found is None:
+            # All items are kept here, so that no other can take one's identity.
+            found = self._lines[id(item)] = item.origin.evidence()
+        return found
+
+    def choose(
+        self,
+        row: int,
+        sets: Sets,
+        valid: Mask,
+        cost: Costs,
+        ids: Numbers,
+        metric: NDArray[np.int64],
+        first: Mask,
+    ) -> None:
+        """Keeps the best of each prefix for one router (16.4.1, 16.4 (6)); equal ones share.
+
+        Args:
+            row, sets: whose.
+            valid, cost, ids: per announcement, whether it is usable, and the way to it.
+            metric, first: per announcement, and whether it is of type 1.
+        """
+        total = np.where(first, cost + metric, cost)
+        # Type 1 before type 2; of type 2 the lower metric, then the nearer.
+        rank = np.where(first, total, (((1 << 24) + metric) << 33) + total)
+        best = np.full(self.ids.shape[1], np.iinfo(np.int64).max, dtype=np.int64)
+        for which, columns in self._layers:
+            usable = valid[which]
+            which, columns = which[usable], columns[usable]
+            theirs, held = rank[which], best[columns]
+            for number, column in zip(
+                which[theirs == held].tolist(), columns[theirs == held].tolist(), strict=True
+            ):
+                self.ids[row, column] = sets.union(int(self.ids[row, column]), int(ids[number]))
+            nearer = theirs < held
+            which, columns = which[nearer], columns[nearer]
+            best[columns] = rank[which]
+            self.ids[row, columns], self.who[row, columns] = ids[which], which
+            self.kind[row, columns] = np.where(first[which], EXTERNAL_1, EXTERNAL_2)
+            self.cost[row, columns] = total[which]
 
 
 def _highest(router: Router, others: list[Router], graph: AreaGraph) -> Router:
@@ -216,23 +338,3 @@ def _highest(router: Router, others: list[Router], graph: AreaGraph) -> Router:
         return held.value if held else 0
 
     return max(near, key=identity)
-
-
-def _offer_external(best: dict[Key, Best], prefix: Prefix, offer: Best) -> None:
-    """Keeps the better of two externals (16.4.1, 16.4 (6)); internal ways always win."""
-    held = best.get(prefix)
-    rank = (offer.kind, offer.metric2, offer.cost)
-    if held is None or rank < (held.kind, held.metric2, held.cost):
-        best[prefix] = offer
-    elif rank == (held.kind, held.metric2, held.cost):
-        hops = tuple(sorted({*held.hops, *offer.hops}, key=hop_order))
-        best[prefix] = held._replace(hops=hops)
-
-
-def _forward_route(best: dict[Key, Best], lengths: list[int], address: Address) -> Best | None:
-    """The internal way to a forwarding address (16.4 (3)); None if there is none."""
-    for length in lengths:
-        found = best.get(prefix_of(address, length))
-        if found is not None and found.kind in (INTRA, INTER):
-            return found
-    return None

@@ -9,23 +9,28 @@ from __future__ import annotations
 
 from collections import defaultdict
 
+import numpy as np
+from numpy.typing import NDArray
+
 from ...network.addressing import Prefix, dotted
 from ...network.facts import Network, Unmodelled
 from ...network.ospf import AreaRange, OspfHabits, OspfProcess
-from ...network.source import Source
 from ..links import Links
 from ..routes import NextHop, Origin, Refusal, Route
+from ..rows import Offer
 from . import virtual
 from .areas import Areas
 from .borders import Borders
 from .choice import Choice
 from .externals import External
+from .holdings import Holdings, Sets, numbers_of
 from .interfaces import ends_of
 from .neighbours import Adjacencies, find
-from .router import BACKBONE, EXTERNAL_2, INTRA, Best, Router, offer
-from .spf import FAR, Advert, AreaGraph, Edge, Key
-
-TYPES = ("intra-area", "inter-area", "external-1", "external-2", "nssa-1", "nssa-2")
+from .origins import Origins
+from .router import BACKBONE, INTRA, Router
+from .rows import ExternalRow, InternalRow, Terms
+from .spf import FAR, Advert, AreaGraph, Edge
+from .ways import Layer, Ways
 
 
 class OspfDomain:
@@ -45,14 +50,19 @@ class OspfDomain:
                     self.routers[device.name] = Router(device, process, ends)
         everyone = [end for router in self.routers.values() for end in router.ends]
         self.adjacencies: Adjacencies = find(everyone, links)
-        self._internal: dict[str, list[Route]] = {}
-        self._lines: dict[int, tuple[Origin, tuple[Source, ...]]] = {}
+        self.origins = Origins()
         self._areas = Areas(self.routers, self.adjacencies)
         self.graphs: dict[int, AreaGraph] = self._areas.graphs
+        self._solve()
+        self.held = Holdings(self.routers, self._prefixes(), self.origins)
+        self.ways = Ways(self.family, self._announcers(), self.origins, self.held.sets)
         self._inside()
-        self.borders = Borders(self.family, self.routers, self.graphs, self.adjacencies)
+        self.borders = Borders(
+            self.family, self.routers, self.graphs, self.adjacencies, self.held, self.ways
+        )
+        self._internal: dict[str, list[Offer]] = {}
 
-    def _inside(self) -> None:
+    def _solve(self) -> None:
         for number, graph in self.graphs.items():
             if number != BACKBONE:
                 graph.solve()
@@ -75,32 +85,119 @@ class OspfDomain:
                 router.is_border = active > 1 and BACKBONE in router.process.areas
             else:
                 router.is_border = configured > 1 and backbone
+
+    def _prefixes(self) -> dict[Prefix, None]:
+        """Every prefix that any router may announce inside or between areas."""
+        out = {key: None for graph in self.graphs.values() for key in graph.adverts}
+        for router in self.routers.values():
+            for area in router.process.areas.values():
+                for item in area.ranges:
+                    out[item.substitute or item.prefix] = None
+        out[Prefix(self.family, 0, 0)] = None
+        return out
+
+    def _announcers(self) -> list[str]:
+        """The routers that announce externals, or may pass them on."""
+        return [
+            name
+            for name, router in self.routers.items()
+            if router.process.redistribute
+            or router.process.default is not None
+            or (
+                router.is_border
+                and any(
+                    router.area(n).kind == "nssa" or router.area(n).nssa_default is not None
+                    for n in router.areas
+                )
+            )
+        ]
+
+    def _shows(self, name: str, number: int) -> bool:
+        """True if a router shows itself in an area as one that may announce externals.
+
+        In a stub area it never does (RFC 2328, A.4.2: bit E).
+        """
+        router = self.routers[name]
+        if router.area(number).kind == "stub":
+            return False
+        process = router.process
+        if process.redistribute or process.default is not None:
+            return True
+        return router.is_border and any(router.area(n).kind == "nssa" for n in router.areas)
+
+    def _inside(self) -> None:
+        """Routes and ways inside areas (16.1)."""
         for number, graph in self.graphs.items():
-            for node, name in enumerate(graph.nodes):
-                origin = Origin(name, f"{name} is in area {dotted(number)}")
-                graph.adverts[("router", name)] = [Advert(node, 0, origin)]
-            for key, adverts in graph.adverts.items():
-                total, masks, who = graph.column(adverts)
-                for node, name in enumerate(graph.nodes):
-                    cost = total[node]
-                    if cost >= FAR:
-                        continue
-                    nearest = adverts[who[node]]
-                    origin = nearest.origin
-                    own = nearest.interface if nearest.node == node else None
-                    router = self.routers[name]
-                    if own is not None and len(adverts) > 1:
-                        if router.device.profile.habit(OspfHabits).own_stub_blinds_to_transit:
-                            if _is_blind(graph, adverts, node):
-                                continue
-                    hops = graph.hops(node, masks[node])
-                    if own is not None:
-                        hops = (NextHop("forward", None, own), *hops)
-                    best = Best(INTRA, cost, hops, number, origin, own=own)
-                    if isinstance(key, Prefix):
-                        offer(router.best, key, best)
-                    elif key[1] != name:
-                        router.ways.setdefault(key[1], []).append(best)
+            names = self.ways.names
+            self.ways.shows(number, np.array([self._shows(n, number) for n in names], dtype=bool))
+            rows = np.array([self.held.row[name] for name in graph.nodes], dtype=np.int64)
+            sets = [self.held.sets[row] for row in rows.tolist()]
+            self._ways_inside(graph, rows, sets)
+            if graph.adverts:
+                self._routes_inside(graph, rows, sets)
+
+    def _ways_inside(self, graph: AreaGraph, rows: NDArray[np.int64], sets: list[Sets]) -> None:
+        place = [(i, graph.index[n]) for i, n in enumerate(self.ways.names) if n in graph.index]
+        if not place:
+            return
+        columns, nodes = np.array(place, dtype=np.int64).T
+        origins = [
+            Origin(name, f"{name} is in area {dotted(graph.id)}")
+            for name in (graph.nodes[node] for node in nodes.tolist())
+        ]
+        first = self.origins.several(origins, graph.id)
+        shape = (rows.size, len(self.ways.names))
+        cost = np.full(shape, FAR, dtype=np.int64)
+        cost[:, columns] = graph.distance[:, nodes]
+        cost[nodes, columns] = FAR
+        ids, who = np.zeros(shape, np.int32), np.zeros(shape, np.int32)
+        ids[:, columns] = numbers_of(graph, graph.masks[:, nodes], sets)
+        who[:, columns] = np.arange(first, first + nodes.size, dtype=np.int32)
+        self.ways.add(Layer(INTRA, graph.id, rows, cost, ids, who))
+
+    def _routes_inside(self, graph: AreaGraph, rows: NDArray[np.int64], sets: list[Sets]) -> None:
+        keys = list(graph.adverts)
+        columns = np.array([self.held.columns.number[key] for key in keys], dtype=np.int64)
+        found = graph.nearest(len(keys))
+        by_depth: list[list[tuple[int, Advert, int]]] = []
+        own: list[tuple[int, Advert, int]] = []
+        for place, key in enumerate(keys):
+            for depth, advert in enumerate(graph.adverts[key]):
+                name = graph.nodes[advert.node]
+                row = self.held.row[name]
+                number = self.origins.one(advert.origin, graph.id, row, advert.interface)
+                if depth == len(by_depth):
+                    by_depth.append([])
+                by_depth[depth].append((place, advert, number))
+                if advert.interface is not None:
+                    own.append((place, advert, number))
+        for told in by_depth:
+            found.told(
+                np.array([advert.node for _, advert, _ in told], dtype=np.int64),
+                np.array([place for place, _, _ in told], dtype=np.int64),
+                np.array([advert.cost for _, advert, _ in told], dtype=np.int64),
+                np.array([number for _, _, number in told], dtype=np.int32),
+                by_itself=True,
+            )
+        valid = found.total < FAR
+        ids = numbers_of(graph, found.masks, sets)
+        for place, advert, number in own:
+            node = advert.node
+            if found.who[node, place] != number or not valid[node, place]:
+                continue
+            device = self.routers[graph.nodes[node]].device
+            adverts = graph.adverts[keys[place]]
+            if len(adverts) > 1 and device.profile.habit(OspfHabits).own_stub_blinds_to_transit:
+                if _is_blind(graph, adverts, node):
+                    valid[node, place] = False
+                    continue
+            hops = graph.hops(node, int(found.masks[node, place]))
+            ids[node, place] = sets[node].number(
+                (NextHop("forward", None, advert.interface), *hops)
+            )
+        self.held.offer(
+            rows, columns, INTRA, np.where(valid, found.total, 0), ids, found.who, valid
+        )
 
     def _virtual_links(self) -> None:
         """Backbone adjacencies across another area (RFC 2328, section 15)."""
@@ -119,18 +216,21 @@ class OspfDomain:
                 if BACKBONE not in router.areas:
                     router.areas = sorted({*router.areas, BACKBONE})
 
-    def routes(self, announced: dict[str, list[External]]) -> dict[str, list[Route]]:
+    def routes(self, announced: dict[str, list[External]]) -> dict[str, list[Offer]]:
         """The candidates of every router, given what each announces as external."""
-        choice = Choice(self.family, self.routers, self.graphs, self.borders, announced)
-        out: dict[str, list[Route]] = {}
-        for name, router in self.routers.items():
+        choice = Choice(self.family, self.routers, self.graphs, self.held, self.ways, announced)
+        external = choice.solve()
+        out: dict[str, list[Offer]] = {}
+        for row, (name, router) in enumerate(self.routers.items()):
             internal = self._internal.get(name)
             if internal is None:
                 internal = self._internal[name] = [
-                    *self._candidates(router, router.best),
-                    *self._discards(router),
+                    InternalRow(self.held, row, Terms.of(router)),
+                    *self._discards(router, row),
                 ]
-            out[name] = [*internal, *self._candidates(router, choice.of(router))]
+            out[name] = [*internal]
+            if external is not None:
+                out[name].append(ExternalRow(external, row, Terms.of(router), self.held))
         return out
 
     def twins(self) -> list[tuple[int, Router, Router]]:
@@ -168,41 +268,7 @@ class OspfDomain:
                     out[name].append(Unmodelled(identity.source, why, self.family))
         return out
 
-    def _candidates(self, router: Router, best: dict[Key, Best]) -> list[Route]:
-        process = router.process
-        habits = router.device.profile.habit(OspfHabits)
-        fallback = process.distance.get("all", habits.distance)
-        distances = (
-            process.distance.get("intra-area", fallback),
-            process.distance.get("inter-area", fallback),
-            process.distance.get("external", fallback),
-            process.distance.get("external", fallback),
-        )
-        limit = process.max_paths.value if process.max_paths else None
-        out: list[Route] = []
-        evidence = self._evidence
-        for key, item in best.items():
-            if not isinstance(key, Prefix) or not item.hops:
-                continue
-            hops = item.hops if limit is None else item.hops[:limit]
-            kind = item.kind + 2 if item.nssa else item.kind
-            metric = item.metric2 if item.kind == EXTERNAL_2 else item.cost
-            out.append(
-                Route(
-                    key,
-                    "ospf",
-                    distances[item.kind],
-                    metric,
-                    hops,
-                    evidence(item.origin),
-                    type=TYPES[kind],
-                    origin=item.origin,
-                    tag=item.tag,
-                )
-            )
-        return out
-
-    def _discards(self, router: Router) -> list[Route]:
+    def _discards(self, router: Router, row: int) -> list[Offer]:
         """What a border holds for its ranges, so that nothing in them loops."""
         habits = router.device.profile.habit(OspfHabits)
         if not habits.range_discards:
@@ -211,15 +277,9 @@ class OspfDomain:
         return [
             _discard(found, distance)
             for found, _ in router.discards
-            if (found.advertise or habits.hidden_range_discards) and found.prefix not in router.best
+            if (found.advertise or habits.hidden_range_discards)
+            and self.held.best(row, found.prefix) is None
         ]
-
-    def _evidence(self, origin: Origin) -> tuple[Source, ...]:
-        found = self._lines.get(id(origin))
-        if found is None:
-            # The origin is kept beside its lines, so that no other can take its identity.
-            found = self._lines[id(origin)] = (origin, origin.evidence())
-        return found[1]
 
     def why_not_passed(self, name: str, prefix: Prefix, target: int) -> Refusal | None:
         """Why a border does not announce a prefix it holds into an area."""

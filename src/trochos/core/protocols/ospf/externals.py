@@ -13,7 +13,8 @@ from ...network.ospf import OspfHabits, OspfProcess
 from ...network.routing import DefaultRoute, Redistribution
 from ...network.source import Source
 from ..policy import Attributes, apply_route_map, filter_permits
-from ..routes import Origin, Route, Table
+from ..routes import Origin, Route
+from ..table import Table
 from .interfaces import OspfEnd
 
 _DEFAULTS = {4: Prefix(4, 0, 0), 6: Prefix(6, 0, 0)}
@@ -57,11 +58,7 @@ def announced_by(
 
 
 def _routes_of(table: Table, protocol: str) -> list[Route]:
-    return [
-        route
-        for route in table.best.values()
-        if route.protocol == protocol and (route.protocol != "ospf")
-    ]
+    return [] if protocol == "ospf" else table.learned(protocol)
 
 
 def _redistributed(
@@ -128,7 +125,7 @@ def _default(
     table: Table,
     ends: list[OspfEnd],
 ) -> External | None:
-    held = table.best.get(_DEFAULTS[process.family])
+    held = table.winner(_DEFAULTS[process.family])
     if held is not None and held.protocol == "ospf":
         held = None
     if held is None and not statement.always:

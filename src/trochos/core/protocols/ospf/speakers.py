@@ -12,7 +12,8 @@ from ..again import Told
 from ..gates import Relation
 from ..links import Links
 from ..protocol import RoutingProtocol, Untold
-from ..routes import Route, Table
+from ..rows import Offer
+from ..table import Table
 from . import neighbours, virtual
 from .domain import OspfDomain
 from .externals import External, announced_by
@@ -40,7 +41,7 @@ class OspfSpeakers(Told):
                     announced[name] = found
         return announced
 
-    def answer(self, told: dict[str, list[External]]) -> dict[str, list[Route]]:
+    def answer(self, told: dict[str, list[External]]) -> dict[str, list[Offer]]:
         return self.domain.routes(told)
 
     def why_not_told(self, prefix: Prefix, holder: str, other: str) -> Untold | None:

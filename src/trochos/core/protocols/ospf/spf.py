@@ -9,6 +9,7 @@ at least one, and an edge lies on a shortest path exactly if `w + D[v, t] == D[u
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,9 +21,6 @@ from ..routes import NextHop, Origin
 
 FAR = np.int64(1) << 40
 """A distance no way reaches."""
-
-Key = Prefix | tuple[str, str]
-"""What can be reached: a prefix, or ("router", device) for one that announces externals."""
 
 
 @dataclass(slots=True)
@@ -56,11 +54,9 @@ class AreaGraph:
     nodes: list[str] = field(default_factory=list)
     index: dict[str, int] = field(default_factory=dict)
     edges: list[Edge] = field(default_factory=list)
-    adverts: dict[Key, list[Advert]] = field(default_factory=dict)
+    adverts: dict[Prefix, list[Advert]] = field(default_factory=dict)
     distance: NDArray[np.int64] = field(default_factory=lambda: np.zeros((0, 0), np.int64))
-    masks: NDArray[np.object_] | NDArray[np.uint64] = field(
-        default_factory=lambda: np.zeros((0, 0), np.uint64)
-    )
+    masks: NDArray[Any] = field(default_factory=lambda: np.zeros((0, 0), np.uint64))
     out_edges: list[list[Edge]] = field(default_factory=list)
     _hops: list[dict[int, tuple[NextHop, ...]]] = field(default_factory=list)
 
@@ -109,26 +105,48 @@ class AreaGraph:
             found = known[mask] = tuple(sorted(collected, key=hop_order))
         return found
 
-    def column(self, adverts: list[Advert]) -> tuple[list[int], list[int], list[int]]:
-        """Per router: distance to the nearest announcer, mask of next hops, and which one it is."""
-        first = adverts[0]
-        total = self.distance[:, first.node] + first.cost
-        mask = self.masks[:, first.node]
-        if len(adverts) == 1:
-            return total.tolist(), mask.tolist(), [0] * len(self.nodes)
-        mask = mask.copy()
-        who = np.zeros(len(self.nodes), np.int64)
-        for number, advert in enumerate(adverts[1:], 1):
-            other = self.distance[:, advert.node] + advert.cost
-            theirs = self.masks[:, advert.node]
-            nearer, equal = other < total, other == total
-            # Its own announcement is what a router itself would name.
-            nearer_or_own = nearer.copy()
-            nearer_or_own[advert.node] |= equal[advert.node]
-            who = np.where(nearer_or_own, number, who)
-            mask = np.where(nearer, theirs, np.where(equal, mask | theirs, mask))
-            total = np.minimum(total, other)
-        return total.tolist(), mask.tolist(), who.tolist()
+    def nearest(self, columns: int) -> Nearest:
+        """For some columns of announcements, to be told one after the other."""
+        return Nearest(self, columns)
+
+
+class Nearest:
+    """Per router of an area and column: how far the nearest announcer is, the mask of the ways
+    there, and which announcement it is (-1: none)."""
+
+    def __init__(self, graph: AreaGraph, columns: int) -> None:
+        self.graph = graph
+        shape = (len(graph.nodes), columns)
+        self.total = np.full(shape, FAR * 2, dtype=np.int64)
+        self.masks = np.zeros(shape, dtype=graph.masks.dtype)
+        self.who = np.full(shape, -1, dtype=np.int32)
+
+    def told(
+        self,
+        nodes: NDArray[np.int64],
+        columns: NDArray[np.int64],
+        costs: NDArray[np.int64],
+        who: NDArray[np.int32],
+        by_itself: bool,
+    ) -> None:
+        """Takes one announcement per column, by `nodes` at `costs`.
+
+        With `by_itself` an announcer names its own where another is as near; without, it does not
+        listen to itself.
+        """
+        graph = self.graph
+        other = graph.distance[:, nodes] + costs
+        place = np.arange(nodes.size)
+        if not by_itself:
+            other[nodes, place] = FAR
+        total, masks = self.total[:, columns], self.masks[:, columns]
+        nearer, equal = other < total, other == total
+        theirs = graph.masks[:, nodes]
+        self.masks[:, columns] = np.where(nearer, theirs, np.where(equal, masks | theirs, masks))
+        self.total[:, columns] = np.minimum(total, other)
+        if by_itself:
+            nearer[nodes, place] |= equal[nodes, place]
+        self.who[:, columns] = np.where(nearer, who, self.who[:, columns])
 
 
 def hop_order(hop: NextHop) -> tuple[int, int, str]:

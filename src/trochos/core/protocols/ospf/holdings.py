@@ -1,0 +1,134 @@
+"""What all routers of a domain hold for all prefixes, as arrays: a row per router, a column per
+prefix. A `Best` is made for the cell that is asked about.
+
+Next hops are numbers, per router: a router has few ways out and few sets of them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...network.addressing import Prefix
+from ..routes import NextHop
+from ..rows import Columns, HopSets
+from .origins import Numbers, Origins
+from .router import Best
+from .spf import AreaGraph, hop_order
+
+NOTHING = 9
+"""The kind of a cell that holds nothing."""
+
+Mask = NDArray[np.bool_]
+Costs = NDArray[np.int64]
+
+
+class Sets:
+    """The next-hop sets of one router; 0 is the empty one."""
+
+    __slots__ = ("_number", "_unions", "hops")
+
+    def __init__(self) -> None:
+        self.hops: HopSets = [()]
+        self._number: dict[tuple[NextHop, ...], int] = {(): 0}
+        self._unions: dict[tuple[int, int], int] = {}
+
+    def number(self, hops: tuple[NextHop, ...]) -> int:
+        found = self._number.get(hops)
+        if found is None:
+            found = self._number[hops] = len(self.hops)
+            self.hops.append(hops)
+        return found
+
+    def union(self, one: int, other: int) -> int:
+        """The set of both together, sorted."""
+        found = self._unions.get((one, other))
+        if found is None:
+            both = {*self.hops[one], *self.hops[other]}
+            found = self.number(tuple(sorted(both, key=hop_order)))
+            self._unions[one, other] = found
+        return found
+
+
+def numbers_of(graph: AreaGraph, masks: NDArray[Any], sets: list[Sets]) -> Numbers:
+    """The next-hop sets that masks of out-edges stand for, of shape (routers of the area, any)."""
+    out = np.zeros(masks.shape, dtype=np.int32)
+    for node, line in enumerate(masks):
+        kinds, inverse = np.unique(line, return_inverse=True)
+        held = sets[node]
+        known = [held.number(graph.hops(node, int(mask))) for mask in kinds]
+        out[node] = np.array(known, dtype=np.int32)[inverse]
+    return out
+
+
+class Holdings:
+    """The internal routes of all routers (RFC 2328, 16.1 and 16.2)."""
+
+    def __init__(self, names: Iterable[str], prefixes: Iterable[Prefix], origins: Origins) -> None:
+        self.row = {name: i for i, name in enumerate(names)}
+        self.columns = Columns(prefixes)
+        self.origins = origins
+        shape = (len(self.row), len(self.columns.prefixes))
+        self.kind = np.full(shape, NOTHING, dtype=np.int8)
+        self.cost = np.zeros(shape, dtype=np.int32)
+        self.ids: Numbers = np.zeros(shape, dtype=np.int32)
+        self.who: Numbers = np.zeros(shape, dtype=np.int32)
+        self.sets = [Sets() for _ in self.row]
+
+    def best(self, row: int, prefix: Prefix) -> Best | None:
+        """What a router holds for a prefix."""
+        column = self.columns.number.get(prefix)
+        if column is None or self.kind[row, column] == NOTHING:
+            return None
+        return self.cell(row, column)
+
+    def cell(self, row: int, column: int) -> Best:
+        number = int(self.who[row, column])
+        return Best(
+            int(self.kind[row, column]),
+            int(self.cost[row, column]),
+            self.sets[row].hops[self.ids[row, column]],
+            int(self.origins.areas(np.array([number], np.int32))[0]),
+            self.origins.get(number),
+            own=self.origins.own_interface(number, row) if self.kind[row, column] == 0 else None,
+        )
+
+    def offer(
+        self,
+        rows: NDArray[np.int64],
+        columns: NDArray[np.int64],
+        kind: int,
+        cost: Costs,
+        ids: Numbers,
+        who: Numbers,
+        valid: Mask,
+    ) -> None:
+        """Keeps the better of what is held and what is offered; equal ones share (16.1, 16.2).
+
+        Args:
+            rows, columns: whose cells, of shapes (n,) and (k,).
+            kind: of all that is offered.
+            cost, ids, who, valid: of shape (n, k); what is not valid is not offered.
+        """
+        cells = np.ix_(rows, columns)
+        kinds, costs = self.kind[cells], self.cost[cells]
+        better = valid & ((kinds > kind) | ((kinds == kind) & (cost < costs)))
+        for place, line in np.argwhere(valid & (kinds == kind) & (cost == costs)).tolist():
+            row, column = int(rows[place]), int(columns[line])
+            held = int(self.who[row, column])
+            if kind or self.origins.own_interface(held, row) is None:
+                both = self.sets[row].union(int(self.ids[row, column]), int(ids[place, line]))
+                self.ids[row, column] = both
+        if better.all():
+            self.kind[cells] = kind
+            self.cost[cells], self.ids[cells], self.who[cells] = cost, ids, who
+            return
+        at, which = better.nonzero()
+        here, there = rows[at], columns[which]
+        self.kind[here, there] = kind
+        self.cost[here, there] = cost[at, which]
+        self.ids[here, there] = ids[at, which]
+        self.who[here, there] = who[at, which]

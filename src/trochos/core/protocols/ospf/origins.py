@@ -1,0 +1,140 @@
+"""Where what a router holds came from, by number: most are never asked about.
+
+A border of a large network passes thousands of prefixes on, and each of them would have a sentence
+of its own. So arrays hold numbers, and the sentence is made for the cell that somebody looks at.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...network.source import Source
+from ..again import alike
+from ..routes import Origin
+
+Numbers = NDArray[np.int32]
+Make = Callable[[int, Origin], Origin]
+
+
+class Origins:
+    """All announcements of a domain. Each has the area in which it was heard and, where it is a
+    subnet of the announcer's own, the announcer's row and interface."""
+
+    def __init__(self) -> None:
+        self._starts: list[int] = []
+        self._parts: list[list[Origin] | tuple[Numbers, Make]] = []
+        self._areas: list[NDArray[np.int64]] = []
+        self._rows: list[NDArray[np.int64]] = []
+        self._own: dict[int, tuple[int, str]] = {}
+        self._count = 0
+        nothing = np.zeros(0, dtype=np.int64)
+        self._joined = 0, nothing, nothing, np.zeros(0, dtype=np.int32)
+        self._seen = 0
+        self._made: dict[int, Origin] = {}
+        self._against: tuple[Origins, NDArray[np.int8]] | None = None
+        self._lines: dict[int, tuple[Source, ...]] = {}
+
+    def one(self, origin: Origin, area: int, row: int = -1, interface: str | None = None) -> int:
+        """Takes one in; its number."""
+        number = self._add([origin], 1, area, row)
+        if interface is not None:
+            self._own[number] = row, interface
+        return number
+
+    def several(self, origins: list[Origin], area: int) -> int:
+        """Takes some in that are no subnets of the announcers' own; the number of the first."""
+        return self._add(origins, len(origins), area, -1)
+
+    def passed_on(self, before: Numbers, area: int, make: Make) -> int:
+        """Takes announcements in that pass others on; the number of the first.
+
+        Args:
+            before: the numbers of what is passed on.
+            area: where they are heard.
+            make: the origin of one of them, from its place in `before` and what it passes on.
+        """
+        return self._add((before, make), before.size, area, -1)
+
+    def _add(
+        self, part: list[Origin] | tuple[Numbers, Make], count: int, area: int, row: int
+    ) -> int:
+        first = self._count
+        self._starts.append(first)
+        self._parts.append(part)
+        self._areas.append(np.full(count, area, dtype=np.int64))
+        self._rows.append(np.full(count, row, dtype=np.int64))
+        self._count += count
+        return first
+
+    def _arrays(self) -> tuple[int, NDArray[np.int64], NDArray[np.int64], Numbers]:
+        known, areas, rows, first = self._joined
+        if known != self._count:
+            areas = np.concatenate([areas, *self._areas])
+            rows = np.concatenate([rows, *self._rows])
+            first = np.concatenate([first, np.arange(known, self._count, dtype=np.int32)])
+            for start, part in zip(
+                self._starts[self._seen :], self._parts[self._seen :], strict=True
+            ):
+                if isinstance(part, tuple):
+                    # What is passed on was taken in earlier, so its own first is known.
+                    first[start : start + part[0].size] = first[part[0]]
+            self._areas, self._rows, self._seen = [], [], len(self._parts)
+            self._joined = self._count, areas, rows, first
+        return self._joined
+
+    def areas(self, numbers: Numbers) -> NDArray[np.int64]:
+        """The areas in which announcements are heard."""
+        found: NDArray[np.int64] = self._arrays()[1][numbers]
+        return found
+
+    def own_interface(self, number: int, row: int) -> str | None:
+        """The router's own interface, if an announcement is of a subnet of its own."""
+        held = self._own.get(number)
+        return held[1] if held is not None and held[0] == row else None
+
+    def owned_by(self, numbers: Numbers, row: int) -> NDArray[np.bool_]:
+        """True for announcements of a router's own subnets."""
+        found: NDArray[np.bool_] = self._arrays()[2][numbers] == row
+        return found
+
+    def first(self, numbers: Numbers) -> Numbers:
+        """What each announcement passes on in the end: the one whose lines it rests on."""
+        found: Numbers = self._arrays()[3][numbers]
+        return found
+
+    def alike(self, numbers: Numbers, other: Origins, theirs: Numbers) -> bool:
+        """True if announcements of two domains, pair by pair, rest on the same lines. Where they
+        are not numbered alike, that is not certain: False."""
+        if not np.array_equal(numbers, theirs):
+            return False
+        if self._against is None or self._against[0] is not other:
+            self._against = other, np.zeros(self._count, dtype=np.int8)
+        known = self._against[1]
+        for number in numbers[known[numbers] == 0].tolist():
+            same = alike(self.lines(number), other.lines(number))
+            known[number] = 1 if same else -1
+        return bool((known[numbers] > 0).all())
+
+    def get(self, number: int) -> Origin:
+        """The announcement itself, made at its first use."""
+        at = bisect_right(self._starts, number) - 1
+        part, place = self._parts[at], number - self._starts[at]
+        if isinstance(part, list):
+            return part[place]
+        found = self._made.get(number)
+        if found is None:
+            before, make = part
+            found = self._made[number] = make(place, self.get(int(before[place])))
+        return found
+
+    def lines(self, number: int) -> tuple[Source, ...]:
+        """The lines that an announcement rests on."""
+        number = int(self._arrays()[3][number])
+        found = self._lines.get(number)
+        if found is None:
+            found = self._lines[number] = self.get(number).evidence()
+        return found

@@ -1,0 +1,165 @@
+"""OSPF's candidates as a table takes them: one line of the domain's arrays each."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+
+from ...network.ospf import OspfHabits
+from ..again import alike
+from ..routes import Route
+from ..rows import Ids, Row
+from .choice import Externals
+from .holdings import Holdings
+from .router import EXTERNAL_2, Router
+
+TYPES = ("intra-area", "inter-area", "external-1", "external-2", "nssa-1", "nssa-2")
+
+
+class Terms(NamedTuple):
+    """How a router takes its routes into its table."""
+
+    distances: tuple[int, int, int, int]
+    """Of routes inside areas, between areas, and of externals of type 1 and 2."""
+    limit: int | None
+    """How many equal ways are used."""
+
+    @classmethod
+    def of(cls, router: Router) -> Terms:
+        process = router.process
+        fallback = process.distance.get("all", router.device.profile.habit(OspfHabits).distance)
+        external = process.distance.get("external", fallback)
+        distances = (
+            process.distance.get("intra-area", fallback),
+            process.distance.get("inter-area", fallback),
+            external,
+            external,
+        )
+        return cls(distances, process.max_paths.value if process.max_paths else None)
+
+
+class _OspfRow(Row):
+    protocol = "ospf"
+
+    def __init__(self, row: int, terms: Terms, ids: Ids, held: Holdings) -> None:
+        self.row, self.terms = row, terms
+        if terms.limit is None:
+            self.ids, self.sets = ids, held.sets[row].hops
+        else:
+            # Sets are cut here, and numbered as before.
+            self.ids = ids
+            self.sets = [hops[: terms.limit] for hops in held.sets[row].hops]
+
+    def apart(self, other: Row) -> bool:
+        return isinstance(other, _OspfRow) and type(other) is not type(self)
+
+    def _same_ways(self, other: _OspfRow) -> bool:
+        if self.terms != other.terms or self.columns.prefixes != other.columns.prefixes:
+            return False
+        if self.sets == other.sets:
+            return np.array_equal(self.ids, other.ids)
+        # Numbers were given in another order.
+        known = {hops: number for number, hops in enumerate(other.sets)}
+        theirs = np.array([known.get(hops, -1) for hops in self.sets], dtype=np.int32)
+        return np.array_equal(theirs[self.ids], other.ids)
+
+
+class InternalRow(_OspfRow):
+    """A router's routes inside and between areas."""
+
+    def __init__(self, held: Holdings, row: int, terms: Terms) -> None:
+        super().__init__(row, terms, held.ids[row], held)
+        self.held, self.columns = held, held.columns
+
+    def route(self, column: int) -> Route:
+        held, row = self.held, self.row
+        kind, number = int(held.kind[row, column]), int(held.who[row, column])
+        return Route(
+            self.columns.prefixes[column],
+            "ospf",
+            self.terms.distances[kind],
+            int(held.cost[row, column]),
+            self.sets[self.ids[column]],
+            held.origins.lines(number),
+            type=TYPES[kind],
+            origin=held.origins.get(number),
+        )
+
+    def same(self, other: Row) -> bool:
+        if self is other:
+            return True
+        if not isinstance(other, InternalRow) or not self._same_ways(other):
+            return False
+        mine, theirs, offered = self.held, other.held, self.ids > 0
+        row, their = self.row, other.row
+        return bool(
+            np.array_equal(mine.kind[row][offered], theirs.kind[their][offered])
+            and np.array_equal(mine.cost[row][offered], theirs.cost[their][offered])
+        )
+
+    @cached_property
+    def _rests_on(self) -> Ids:
+        """Per column that is offered, the announcement whose lines it rests on."""
+        return self.held.origins.first(self.held.who[self.row][self.ids > 0])
+
+    def for_same_reasons(self, other: Row) -> bool:
+        if self is other:
+            return True
+        assert isinstance(other, InternalRow)
+        return self.held.origins.alike(self._rests_on, other.held.origins, other._rests_on)
+
+
+class ExternalRow(_OspfRow):
+    """A router's externals, for prefixes that it has no internal way to."""
+
+    def __init__(self, externals: Externals, row: int, terms: Terms, held: Holdings) -> None:
+        super().__init__(row, terms, externals.ids[row], held)
+        self.externals, self.columns = externals, externals.columns
+
+    def route(self, column: int) -> Route:
+        found, row = self.externals, self.row
+        kind, item = int(found.kind[row, column]), found.items[found.who[row, column]]
+        metric = item.metric if kind == EXTERNAL_2 else int(found.cost[row, column])
+        return Route(
+            self.columns.prefixes[column],
+            "ospf",
+            self.terms.distances[kind],
+            metric,
+            self.sets[self.ids[column]],
+            found.lines(item),
+            type=TYPES[kind + 2 if item.area is not None else kind],
+            origin=item.origin,
+            tag=item.tag,
+        )
+
+    def same(self, other: Row) -> bool:
+        if self is other:
+            return True
+        if not isinstance(other, ExternalRow) or not self._same_ways(other):
+            return False
+        return all(self._same_cell(column, other) for column in np.flatnonzero(self.ids).tolist())
+
+    def _same_cell(self, column: int, other: ExternalRow) -> bool:
+        mine, theirs = self.externals, other.externals
+        kind = mine.kind[self.row, column]
+        if kind != theirs.kind[other.row, column]:
+            return False
+        here, there = mine.item(self.row, column), theirs.item(other.row, column)
+        if (here.tag, here.area is None) != (there.tag, there.area is None):
+            return False
+        if kind == EXTERNAL_2:
+            return here.metric == there.metric
+        return bool(mine.cost[self.row, column] == theirs.cost[other.row, column])
+
+    def for_same_reasons(self, other: Row) -> bool:
+        if self is other:
+            return True
+        assert isinstance(other, ExternalRow)
+        mine, theirs = self.externals, other.externals
+        pairs = (
+            (mine.item(self.row, column), theirs.item(other.row, column))
+            for column in np.flatnonzero(self.ids).tolist()
+        )
+        return all(alike(mine.lines(one), theirs.lines(two)) for one, two in pairs)

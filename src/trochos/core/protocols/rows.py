@@ -1,0 +1,191 @@
+"""Candidates by the column: what one source offers to one table, without an object per route.
+
+A protocol that computes all tables at once has arrays: a row per router, a column per prefix. A
+`Row` is one line of them, as a table takes it in. `Winners` is what a table answers from: routes
+that stand alone (connected, static, whatever competes) over the cells that nothing competes with.
+A `Route` of a cell is made when somebody asks for that cell.
+"""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Iterable, Iterator, Mapping
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..network.addressing import Prefix
+from .routes import NextHop, Route, essence
+
+Ids = NDArray[np.int32]
+Mask = NDArray[np.bool_]
+
+HopSets = list[tuple[NextHop, ...]]
+"""What the numbers of a row stand for; the first is the empty set."""
+
+
+class Columns:
+    """The prefixes that the columns of some arrays stand for; rows of one source share it."""
+
+    def __init__(self, prefixes: Iterable[Prefix]) -> None:
+        self.prefixes: list[Prefix] = list(prefixes)
+        self.number: dict[Prefix, int] = {p: i for i, p in enumerate(self.prefixes)}
+
+    @cached_property
+    def lengths(self) -> frozenset[int]:
+        return frozenset(prefix.length for prefix in self.prefixes)
+
+
+class Row(ABC):
+    """What one source offers to the table of one device.
+
+    `ids[column]` is the number of the next-hop set in `sets`, 0 where nothing is offered.
+    """
+
+    protocol: str
+    columns: Columns
+    ids: Ids
+    sets: HopSets
+
+    @abstractmethod
+    def route(self, column: int) -> Route:
+        """The candidate of one column, made anew."""
+
+    @abstractmethod
+    def same(self, other: Row) -> bool:
+        """True if another row offers the same; reasons are not compared."""
+
+    @abstractmethod
+    def for_same_reasons(self, other: Row) -> bool:
+        """True if another row that offers the same rests on the same lines."""
+
+    def apart(self, other: Row) -> bool:
+        """True if it is certain that another row offers nothing that this one offers."""
+        return False
+
+    def sets_in_use(self) -> list[int]:
+        """The numbers of the next-hop sets of its columns."""
+        found = np.bincount(self.ids, minlength=1).nonzero()[0]
+        return [number for number in found.tolist() if number]
+
+    def find(self, prefix: Prefix) -> int | None:
+        """The column of a prefix, if something is offered for it."""
+        column = self.columns.number.get(prefix)
+        return column if column is not None and self.ids[column] else None
+
+    def routes(self) -> Iterator[Route]:
+        """Every candidate, made anew."""
+        for column in np.flatnonzero(self.ids).tolist():
+            yield self.route(column)
+
+
+Offer = Route | Row
+
+
+def singly(offers: Iterable[Offer]) -> list[Route]:
+    """Every candidate as an object of its own, in the order offered."""
+    out: list[Route] = []
+    for offer in offers:
+        if isinstance(offer, Row):
+            out.extend(offer.routes())
+        else:
+            out.append(offer)
+    return out
+
+
+class Winners(Mapping[Prefix, Route]):
+    """The selected route per prefix.
+
+    Args:
+        alone: routes that are objects already; they answer for their prefixes.
+        rows: sources with the columns whose cells nothing competes with.
+    """
+
+    __slots__ = ("_lengths", "_made", "alone", "rows")
+
+    def __init__(self, alone: dict[Prefix, Route], rows: list[tuple[Row, Mask]]) -> None:
+        self.alone, self.rows = alone, rows
+        self._made: dict[Prefix, Route] = {}
+        self._lengths: list[int] | None = None
+
+    def get(self, prefix: Prefix, default: object = None) -> Route | None:  # type: ignore[override]
+        found = self.alone.get(prefix)
+        if found is not None or not self.rows:
+            return found
+        found = self._made.get(prefix)
+        if found is None:
+            for row, mask in self.rows:
+                column = row.columns.number.get(prefix)
+                if column is not None and mask[column]:
+                    found = row.route(column)
+                    found.selected = True
+                    self._made[prefix] = found
+                    break
+        return found
+
+    def __getitem__(self, prefix: Prefix) -> Route:
+        found = self.get(prefix)
+        if found is None:
+            raise KeyError(prefix)
+        return found
+
+    def __contains__(self, prefix: object) -> bool:
+        return prefix in self.alone or any(
+            (column := row.columns.number.get(prefix)) is not None and mask[column]  # type: ignore[call-overload]
+            for row, mask in self.rows
+        )
+
+    def __iter__(self) -> Iterator[Prefix]:
+        yield from self.alone
+        for row, mask in self.rows:
+            prefixes = row.columns.prefixes
+            for column in np.flatnonzero(mask).tolist():
+                yield prefixes[column]
+
+    def __len__(self) -> int:
+        return len(self.alone) + sum(int(mask.sum()) for _, mask in self.rows)
+
+    def cells(self) -> Iterator[Route]:
+        """The routes of all cells; who needs few of them asks for those."""
+        for row, mask in self.rows:
+            prefixes = row.columns.prefixes
+            for column in np.flatnonzero(mask).tolist():
+                yield self[prefixes[column]]
+
+    @property
+    def lengths(self) -> list[int]:
+        """Every prefix length that may be in use, longest first."""
+        if self._lengths is None:
+            found = {prefix.length for prefix in self.alone}
+            for row, _ in self.rows:
+                found |= row.columns.lengths
+            self._lengths = sorted(found, reverse=True)
+        return self._lengths
+
+    def alike(self, other: Winners) -> bool:
+        """True if both have the same winners; reasons are not compared."""
+        if len(self.rows) != len(other.rows) or self.alone.keys() != other.alone.keys():
+            return False
+        for (row, mask), (their, theirs) in zip(self.rows, other.rows, strict=True):
+            if not (row is their or row.same(their)) or not np.array_equal(mask, theirs):
+                return False
+        return all(
+            route is other.alone[prefix] or essence(route) == essence(other.alone[prefix])
+            for prefix, route in self.alone.items()
+        )
+
+    def over(self, alone: Mapping[Prefix, Route]) -> Winners:
+        """The same with some routes put over it. Their prefixes must not be in a cell."""
+        return Winners({**self.alone, **alone}, self.rows)
+
+    def without(self, prefixes: Iterable[Prefix]) -> Winners:
+        """The same without the routes to some prefixes."""
+        alone, rows = dict(self.alone), [(row, mask.copy()) for row, mask in self.rows]
+        for prefix in prefixes:
+            alone.pop(prefix, None)
+            for row, mask in rows:
+                column = row.columns.number.get(prefix)
+                if column is not None:
+                    mask[column] = False
+        return Winners(alone, rows)

@@ -1,0 +1,110 @@
+"""The table of one device and family: it is asked, and how it is kept is nobody else's business."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from ..network.addressing import Address, Prefix, prefix_of
+from .routes import Route
+from .rows import Winners
+
+
+@dataclass(slots=True)
+class Table:
+    """All candidates of one device and family, and the selected one per prefix.
+
+    A candidate stands alone or is the cell of a row. Cells are usable, selected, and the only
+    candidate for their prefix: whatever competes, fails or is kept out stands alone.
+    """
+
+    device: str
+    family: int
+    alone: list[Route] = field(default_factory=list)
+    """The candidates that stand alone, in the order in which sources are asked."""
+    best: Winners = field(default_factory=lambda: Winners({}, []))
+    """The winners, to be asked by prefix."""
+    unsettled: tuple[Route, ...] = ()
+    """Routes that keep replacing each other: selection found no stable answer."""
+
+    _by_prefix: dict[Prefix, list[Route]] | None = None
+
+    def winner(self, prefix: Prefix) -> Route | None:
+        """The selected route to exactly this prefix."""
+        return self.best.get(prefix)
+
+    def holds(self, prefix: Prefix) -> bool:
+        """True if a route to exactly this prefix is selected."""
+        return prefix in self.best
+
+    def prefixes(self) -> Iterator[Prefix]:
+        """Every prefix that has a winner."""
+        return iter(self.best)
+
+    def learned(self, protocol: str) -> list[Route]:
+        """The winners of one protocol, as another one would announce them."""
+        found = [route for route in self.best.alone.values() if route.protocol == protocol]
+        for row, mask in self.best.rows:
+            if row.protocol == protocol:
+                found += [self.best[row.columns.prefixes[c]] for c in mask.nonzero()[0].tolist()]
+        return found
+
+    def everything(self) -> list[Route]:
+        """Every candidate, for whoever writes all of them down."""
+        return [*self.alone, *self.best.cells()]
+
+    def counts(self) -> tuple[int, int]:
+        """How many candidates are selected, and how many are not, without the device's own
+        addresses."""
+        alone = [route.selected for route in self.alone if route.protocol != "local"]
+        cells = sum(int(mask.sum()) for _, mask in self.best.rows)
+        return cells + sum(alone), len(alone) - sum(alone)
+
+    @property
+    def is_bare(self) -> bool:
+        """True if there is nothing in it but the device's own addresses."""
+        return not self.best.rows and all(route.protocol == "local" for route in self.alone)
+
+    def candidates(self, prefix: Prefix) -> list[Route]:
+        """Every candidate for exactly this prefix, in the order in which sources are asked."""
+        found = self._index().get(prefix)
+        if found is None:
+            cell = self.best.get(prefix)
+            return [] if cell is None else [cell]
+        return found
+
+    def covering(self, address: Address) -> list[Route]:
+        """Every candidate whose prefix holds the address, longest first, winners first."""
+        index = self._index()
+        found: list[Route] = []
+        for length in {*self.best.lengths, *(prefix.length for prefix in index)}:
+            found += self.candidates(prefix_of(address, length))
+        found.sort(key=lambda r: (-r.prefix.length, not r.selected, r.distance, r.metric))
+        return found
+
+    def drop(self, prefixes: set[Prefix]) -> None:
+        """Takes the winners for some prefixes out."""
+        self.best = self.best.without(prefixes)
+
+    def _index(self) -> dict[Prefix, list[Route]]:
+        if self._by_prefix is None:
+            self._by_prefix = {}
+            for route in self.alone:
+                self._by_prefix.setdefault(route.prefix, []).append(route)
+        return self._by_prefix
+
+
+class Lookup:
+    """Longest match over one table: one question per prefix length in use."""
+
+    __slots__ = ("_best", "_lengths")
+
+    def __init__(self, best: Winners) -> None:
+        self._best, self._lengths = best, best.lengths
+
+    def __call__(self, address: Address) -> Route | None:
+        for length in self._lengths:
+            route = self._best.get(prefix_of(address, length))
+            if route is not None:
+                return route
+        return None
