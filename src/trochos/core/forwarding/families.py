@@ -20,7 +20,7 @@ from ..network.facts import Device, End
 from ..protocols.routes import NextHop, Route
 from ..protocols.rows import Winners
 from .flow import Edges, pack, unpack
-from .sources import choose_source, source_for, usable_addresses
+from .sources import choose_source, only_source, source_for, usable_addresses
 from .step import Forwarding
 from .verdicts import BIT, WORST_FIRST
 from .walk import INITIAL_HOPS, guards
@@ -35,6 +35,7 @@ KEPT_ROWS = 400
 Bits = NDArray[np.uint32]
 
 
+_ZERO = Address(4, 0)
 _DELIVERED = np.uint32(BIT["delivered"])
 
 
@@ -148,6 +149,8 @@ class FamilyReach:
         self.index, self.routes = match_columns(tables, self.addresses, singly)
         self.unsure = self._unsure()
         """Per row the columns for which strangers may change what is computed."""
+        self.positions: list[list[int]] = []
+        """Per row the numbers that occur in `ways`, perhaps with some that match nothing."""
         self.ways = self._group_by_ways()
         self._along: dict[tuple[int, int], list[_Along]] = {}
         self._defaults: dict[int, tuple[NDArray[np.int32], NDArray[np.int8]]] = {}
@@ -202,6 +205,7 @@ class FamilyReach:
                 ],
                 dtype=np.int32,
             )
+            self.positions.append(np.unique(stands).tolist())
             if routes:
                 index = self.index[row]
                 ways[row] = np.where(index >= 0, stands[np.maximum(index, 0)], -1)
@@ -256,29 +260,52 @@ class FamilyReach:
             return {}
         mine = self.owned[row]
         self.bits[row][mine] = _DELIVERED
-        edges: dict[int, NDArray[np.bool_]] = {}
-        index = self.ways[row]
+        ways = self.ways[row]
         unsure = self.unsure.get(row)
         if unsure is not None:
             self.bits[row][unsure & ~mine] = _UNKNOWN
             mine = mine | unsure
-        for position in np.unique(index[~mine]):
-            columns = np.flatnonzero((index == position) & ~mine)
-            if position < 0:
-                self._unrouted(row, columns)
-                continue
+        # Few ways out: what each leads to is found once and then looked up for every column.
+        # The last place stands for no route at all.
+        ends = np.zeros(len(self.routes[row]) + 1, dtype=np.uint32)
+        leads: dict[int, NDArray[np.bool_]] = {}
+        for position in self.positions[row]:
             route = self.routes[row][position]
             if forwarding.not_computed(name, self.family, route):
-                self.bits[row, columns] |= _UNKNOWN
+                ends[position] = _UNKNOWN
                 continue
-            for along in self.along(row, int(position)):
+            for along in self.along(row, position):
                 if forwarding.asks_for_target(name, along.hop):
+                    columns = np.flatnonzero((ways == position) & ~mine)
                     self._on_link(row, route, along.hop, columns)
                     continue
-                self.bits[row, columns] |= np.uint32(along.bits)
+                ends[position] |= np.uint32(along.bits)
                 for end in along.ends:
-                    self._edge(edges, row, columns, end)
-        return edges
+                    there = self.row[end.device]
+                    if self.forwarding.not_computed_on(end, self.family):
+                        ends[position] |= _UNKNOWN
+                    elif self._passes_on(end):
+                        places = leads.setdefault(there, np.zeros(ends.shape, dtype=bool))
+                        places[position] = True
+                    else:
+                        columns = np.flatnonzero((ways == position) & ~mine)
+                        own = self.owned[there, columns]
+                        self.bits[row, columns[own]] |= _DELIVERED
+                        self.bits[row, columns[~own]] |= np.uint32(BIT["not-forwarding"])
+        self.bits[row] |= np.where(mine, np.uint32(0), ends[ways])
+        nowhere = np.flatnonzero((ways < 0) & ~mine)
+        if nowhere.size:
+            self._unrouted(row, nowhere)
+        return {there: places[ways] & ~mine for there, places in leads.items()}
+
+    def _passes_on(self, end: End) -> bool:
+        """False if a device that is handed packets on this end surely keeps them to itself."""
+        device = end.device
+        return (
+            self.forwarding.forwards(device, end.interface, self.family)
+            or self.forwarding.devices[device].role == "unread"
+            or bool(self.forwarding.rewritten(device, self.family))
+        )
 
     def along(self, row: int, position: int) -> list[_Along]:
         """What each next hop of a route leads to, for hops that do not depend on the target."""
@@ -300,25 +327,6 @@ class FamilyReach:
                 known.append(item)
             self._along[row, position] = known
         return known
-
-    def _edge(
-        self, edges: dict[int, NDArray[np.bool_]], row: int, columns: NDArray[np.int64], end: End
-    ) -> None:
-        there = self.row[end.device]
-        passing = columns
-        if self.forwarding.not_computed_on(end, self.family):
-            self.bits[row, columns] |= _UNKNOWN
-            return
-        if not self.forwarding.forwards(end.device, end.interface, self.family) and (
-            self.forwarding.devices[end.device].role != "unread"
-            and not self.forwarding.rewritten(end.device, self.family)
-        ):
-            own = self.owned[there, columns]
-            self.bits[row, columns[own]] |= _DELIVERED
-            self.bits[row, columns[~own]] |= np.uint32(BIT["not-forwarding"])
-            return
-        mask = edges.setdefault(there, np.zeros(len(self.addresses), dtype=bool))
-        mask[passing] = True
 
     def _on_link(self, row: int, route: Route, hop: NextHop, columns: NDArray[np.int64]) -> None:
         """A hop that asks for the target itself: who answers owns it, so the leg ends."""
@@ -368,8 +376,9 @@ class FamilyReach:
         known = self._defaults.get(row)
         if known is None:
             known = self._default_rows(row)
-            if len(self.names) <= KEPT_ROWS:
-                self._defaults[row] = known
+            if len(self.names) > KEPT_ROWS:
+                self._defaults.clear()  # whoever asks for one row asks again soon
+            self._defaults[row] = known
         return known
 
     def source(self, number: int) -> Address | None:
@@ -400,37 +409,43 @@ class FamilyReach:
             own = [source_for(self.forwarding, device.name, a) for a in self.addresses]
             numbers = np.array([self._number(source) for source in own], dtype=np.int32)
             return numbers, np.full(count, UNSURE, dtype=np.int8)
-        sources = np.full(count, -1, dtype=np.int32)
-        ok = np.zeros(count, dtype=np.int8)
-        codes = self.codes[row]
-        for position in np.unique(self.ways[row]).tolist():
-            columns = np.flatnonzero(self.ways[row] == position)
-            if position < 0:
-                ok[columns] = np.where(codes[columns] == _ONLY_UNKNOWN, UNSURE, NO)
-                continue
+        codes, ways = self.codes[row], self.ways[row]
+        # The source of most ways out is one, whatever the target.
+        one = np.full(len(self.routes[row]) + 1, -1, dtype=np.int32)
+        several: list[tuple[int, list[_Along], list[Address | None] | None]] = []
+        for position in self.positions[row]:
             along = self.along(row, position)
             fixed = self._fixed_sources(device, along)
-            if fixed is None:
-                for chosen, alike in self._by_source(device, along, columns):
-                    sources[alike] = self._number(chosen[0])
-                    outs = [self._outbound(row, item, alike) for item in along]
-                    ok[alike] = combine(
-                        [
-                            PING[out, self._back_codes(source, alike)]
-                            for out, source in zip(outs, chosen, strict=True)
-                        ]
-                    )
+            if fixed is None or len({*fixed}) > 1:
+                several.append((position, along, fixed))
+            elif fixed:
+                one[position] = self._number(fixed[0])
+        sources = one[ways]
+        ok = PING[codes, self._codes_of_returns(sources)]
+        nowhere = ways < 0
+        ok[nowhere] = np.where(codes[nowhere] == _ONLY_UNKNOWN, UNSURE, NO)
+        for position, along, fixed in several:
+            columns = np.flatnonzero(ways == position)
+            if not columns.size:
                 continue
-            sources[columns] = self._number(fixed[0])
-            if len({*fixed}) == 1:
-                ok[columns] = PING[codes[columns], self._back_codes(fixed[0], columns)]
+            if fixed is not None:
+                sources[columns] = self._number(fixed[0])
+                ok[columns] = combine(
+                    [
+                        PING[self._outbound(row, item, columns), self._back_codes(source, columns)]
+                        for item, source in zip(along, fixed, strict=True)
+                    ]
+                )
                 continue
-            ok[columns] = combine(
-                [
-                    PING[self._outbound(row, item, columns), self._back_codes(source, columns)]
-                    for item, source in zip(along, fixed, strict=True)
-                ]
-            )
+            for chosen, alike in self._by_source(device, along, columns):
+                sources[alike] = self._number(chosen[0])
+                outs = [self._outbound(row, item, alike) for item in along]
+                ok[alike] = combine(
+                    [
+                        PING[out, self._back_codes(source, alike)]
+                        for out, source in zip(outs, chosen, strict=True)
+                    ]
+                )
         unsure = self.unsure.get(row)
         if unsure is not None:
             # By which way it leaves, and so from which source, is not known either.
@@ -453,9 +468,17 @@ class FamilyReach:
         back[held] = self.bits[self.owner_rows[held], sources[held]]
         return back
 
+    def _codes_of_returns(self, sources: NDArray[np.int32]) -> NDArray[np.uint8]:
+        """Per address the code of the return to the source with this number."""
+        held = (sources >= 0) & (sources < len(self.addresses))
+        found: NDArray[np.uint8] = self._codes_back[np.where(held, sources, 0), self.owner_rows]
+        found[~held] = 0
+        return found
+
     def ping(self, row: int, source: Address | None) -> NDArray[np.int8]:
         """What pings of a device from one source to every address show."""
-        found: NDArray[np.int8] = PING[self.codes[row], self._back_codes(source, None)]
+        back = self._back_codes(source, None)
+        found: NDArray[np.int8] = _PING_FLAT.take((self.codes[row] << 3) + back)
         return found
 
     def _back_codes(
@@ -466,7 +489,7 @@ class FamilyReach:
         column = self.column.get(source) if source is not None else None
         if column is None:
             return np.zeros(owners.size, dtype=np.uint8)
-        found: NDArray[np.uint8] = self._codes_back[column][owners]
+        found: NDArray[np.uint8] = self._codes_back[column].take(owners)
         return found
 
     @cached_property
@@ -523,11 +546,7 @@ class FamilyReach:
         if self.forwarding.not_computed_on(end, self.family):
             return np.full(columns.shape, _UNKNOWN, dtype=np.uint32)
         bits: Bits = self.bits[there, columns]
-        if (
-            self.forwarding.devices[end.device].role != "unread"
-            and not self.forwarding.rewritten(end.device, self.family)
-            and not self.forwarding.forwards(end.device, end.interface, self.family)
-        ):
+        if not self._passes_on(end):
             bits = np.where(
                 self.owned[there, columns], _DELIVERED, np.uint32(BIT["not-forwarding"])
             ).astype(np.uint32)
@@ -538,11 +557,11 @@ class FamilyReach:
         out: list[Address | None] = []
         for item in along:
             hop = item.hop
-            if hop.action != "forward" or hop.address is None:
-                return None
             if hop.source is not None:
                 return None
             if self.family == 6:
+                if hop.action != "forward" or hop.address is None:
+                    return None
                 at_exit = [
                     fact
                     for interface, fact in usable_addresses(device, 6)
@@ -552,8 +571,13 @@ class FamilyReach:
                     return None
                 out.append(at_exit[0].address)
                 break
-            near = hop.address if hop.address.family == self.family else Address(self.family, 0)
-            out.append(choose_source(device, near, hop))
+            known, source = only_source(device, hop)
+            if not known:
+                if hop.address is None:
+                    return None
+                near = hop.address if hop.address.family == self.family else _ZERO
+                source = choose_source(device, near, hop)
+            out.append(source)
         if self.family == 6:
             out = out[:1] * len(along)
         return out
@@ -633,6 +657,7 @@ _WORST = _worst()
 _OF_CODE = np.array([int(np.flatnonzero(code == CODE)[0]) for code in range(8)], dtype=np.uint32)
 PING = _states(np.repeat(_OF_CODE, 8), np.tile(_OF_CODE, 8)).reshape(8, 8)
 """What a ping shows, by the codes of the way out and of the return."""
+_PING_FLAT = PING.ravel()
 
 
 def combine(states: list[NDArray[np.int8]]) -> NDArray[np.int8]:

@@ -247,17 +247,19 @@ class Reach:
                     ends[pair.outbound] = ends.get(pair.outbound, 0) + 1
                 # How often each column counts: once per source.
                 times = np.zeros(len(table.addresses), dtype=np.int64)
-                for mask, _, states, _ in self._split(table, row, device):
+                alone = 0
+                for mask, _, states, source in self._split(table, row, device):
                     times += mask
+                    if source is None:
+                        # What would arrive without a source never leaves.
+                        unsent = (table.default_rows(row)[0] < 0) & mask
+                        alone = int(np.count_nonzero(unsent & (table.bits[row] == _DELIVERED)))
                     total += int(np.count_nonzero(mask))
                     fine += int(np.count_nonzero(mask & (states == YES)))
                     partly += int(np.count_nonzero(mask & (states == PARTLY)))
                 counts = np.bincount(table.worst[row], times, len(WORST_FIRST) + 1).astype(int)
-                # What would arrive without a source never leaves.
-                alone = table.default_rows(row)[0] < 0
-                alone &= (table.bits[row] == _DELIVERED) & next(self._split(table, row, device))[0]
-                counts[RANK["delivered"]] -= int(np.count_nonzero(alone))
-                counts[RANK["no-source"]] += int(np.count_nonzero(alone))
+                counts[RANK["delivered"]] -= alone
+                counts[RANK["no-source"]] += alone
                 for verdict, count in zip((*WORST_FIRST, "unknown"), counts.tolist(), strict=True):
                     if count:
                         ends[verdict] = ends.get(verdict, 0) + count

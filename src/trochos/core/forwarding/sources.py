@@ -70,10 +70,25 @@ def choose_source(device: Device, target: Address, hop: NextHop) -> Address | No
     return _choose_ipv6(device, target, hop)
 
 
+def only_source(device: Device, hop: NextHop) -> tuple[bool, Address | None]:
+    """(True, the IPv4 source by one next hop) if it is the same for every target; else
+    (False, None)."""
+    usable = _usable_ipv4(device)
+    at_exit = [fact for interface, fact in usable if interface.name == hop.interface]
+    if len(at_exit) > 1:
+        return False, None
+    if at_exit:
+        return True, at_exit[0].address
+    return True, usable[0][1].address if usable else None
+
+
+def _usable_ipv4(device: Device) -> list[tuple[Interface, AddressFact]]:
+    usable = usable_addresses(device, 4)
+    return [(i, f) for i, f in usable if not f.address.is_link_local] or usable
+
+
 def _choose_ipv4(device: Device, target: Address, hop: NextHop) -> Address | None:
-    usable = [(i, f) for i, f in usable_addresses(device, 4) if not f.address.is_link_local]
-    if not usable:
-        usable = usable_addresses(device, 4)
+    usable = _usable_ipv4(device)
     near = hop.address if hop.address is not None else target
     at_exit = [fact for interface, fact in usable if interface.name == hop.interface]
     for fact in at_exit:
