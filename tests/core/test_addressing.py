@@ -100,8 +100,9 @@ class _OneOfThree(Row):
     def route(self, column: int) -> Route:
         return _route(self.columns.prefixes[column])
 
-    def same(self, other: Row) -> bool:
-        return other is self
+    @property
+    def values(self) -> tuple[np.ndarray, ...]:
+        return ()
 
     def for_same_reasons(self, other: Row) -> bool:
         return other is self

@@ -11,7 +11,15 @@ from ..network.facts import Device, Interface, Network
 from ..protocols.routes import Route
 from ..protocols.tables import Tables
 from ..readers.survey import Survey
-from .rehearse import Effect, compare_pairs, neighbours_changed, same_route, working_with
+from .rehearse import (
+    Effect,
+    compare_pairs,
+    neighbours_changed,
+    same_route,
+    unlike,
+    winner,
+    working_with,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,10 +127,8 @@ def route_changes(old: Tables, new: Tables) -> list[RouteChange]:
     """Every entry that differs, by device and prefix."""
     out = []
     for key in sorted(old.tables.keys() | new.tables.keys()):
-        before = old.tables[key].best if key in old.tables else {}
-        after = new.tables[key].best if key in new.tables else {}
-        for prefix in sorted(before.keys() | after.keys()):
-            left, right = before.get(prefix), after.get(prefix)
+        for prefix in sorted(unlike(old, new, key)):
+            left, right = winner(old, key, prefix), winner(new, key, prefix)
             if not same_route(left, right):
                 out.append(RouteChange(key[0], prefix, left, right))
     return out

@@ -20,7 +20,7 @@ from ..forwarding.families import NO, PARTLY, UNSURE, YES, FamilyReach
 from ..forwarding.flow import pack, unpack
 from ..forwarding.reach import Reach, ping
 from ..forwarding.step import Forwarding
-from ..network.addressing import FAMILIES, Address
+from ..network.addressing import FAMILIES, Address, Prefix
 from ..protocols.routes import Route
 from ..protocols.tables import Tables
 
@@ -286,11 +286,24 @@ def routes_changed(before: Tables, after: Tables) -> int:
     """How many entries of all tables are new, gone or lead elsewhere."""
     count = 0
     for key in before.tables.keys() | after.tables.keys():
-        old = before.tables[key].best if key in before.tables else {}
-        new = after.tables[key].best if key in after.tables else {}
-        for prefix in old.keys() | new.keys():
-            count += not same_route(old.get(prefix), new.get(prefix))
+        for prefix in unlike(before, after, key):
+            old, new = winner(before, key, prefix), winner(after, key, prefix)
+            count += not same_route(old, new)
     return count
+
+
+def unlike(before: Tables, after: Tables, key: tuple[str, int]) -> set[Prefix]:
+    """The prefixes whose entries may differ between two tables of one device."""
+    old, new = before.tables.get(key), after.tables.get(key)
+    if old is None or new is None:
+        return {p for table in (old, new) if table is not None for p in table.prefixes()}
+    return old.best.unlike(new.best)
+
+
+def winner(tables: Tables, key: tuple[str, int], prefix: Prefix) -> Route | None:
+    """The entry for a prefix; None where the device has none, or is not there."""
+    table = tables.tables.get(key)
+    return table.winner(prefix) if table is not None else None
 
 
 def same_route(left: Route | None, right: Route | None) -> bool:

@@ -83,7 +83,7 @@ def match_columns(
             own[row, [number[route.prefix] for route in listed]] = np.arange(len(listed))
         for source, mask in () if singly else table.rows:
             stands = np.full(len(source.sets), -1, dtype=np.int32)
-            for kind in source.sets_in_use():
+            for kind in source.sets_in_use:
                 alike = np.flatnonzero((source.ids == kind) & mask)
                 if alike.size:
                     stands[kind] = len(listed)

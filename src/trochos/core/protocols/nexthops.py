@@ -88,19 +88,15 @@ class NextHops:
         with a next hop that does not simply stand, and routes that hold their own next hop."""
         odd: list[int] = []
         addresses: dict[Address, None] = {}
-        for number in row.sets_in_use():
+        for number in row.sets_in_use:
             hops = row.sets[number]
             if all(map(self._as_it_is, hops)):
                 addresses.update((hop.address, None) for hop in hops if hop.address is not None)
             else:
                 odd += np.flatnonzero(row.ids == number).tolist()
-        lengths, columns = row.columns.lengths, row.columns.number
         for address in addresses:
-            for length in lengths:
-                column = columns.get(prefix_of(address, length))
-                if column is not None and any(
-                    hop.address == address for hop in row.sets[row.ids[column]]
-                ):
+            for column in row.columns.holding(address):
+                if any(hop.address == address for hop in row.sets[row.ids[column]]):
                     odd.append(column)
         return odd
 

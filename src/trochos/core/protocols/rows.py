@@ -11,11 +11,12 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Iterable, Iterator, Mapping
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..network.addressing import Prefix
+from ..network.addressing import Address, Prefix, prefix_of
 from .routes import NextHop, Route, essence
 
 Ids = NDArray[np.int32]
@@ -32,9 +33,29 @@ class Columns:
         self.prefixes: list[Prefix] = list(prefixes)
         self.number: dict[Prefix, int] = {p: i for i, p in enumerate(self.prefixes)}
 
+        self._aligned: tuple[Columns, NDArray[np.int64]] | None = None
+        self._holding: dict[Address, tuple[int, ...]] = {}
+
     @cached_property
     def lengths(self) -> frozenset[int]:
         return frozenset(prefix.length for prefix in self.prefixes)
+
+    def aligned(self, other: Columns) -> NDArray[np.int64]:
+        """Per column the one of the same prefix elsewhere, or -1."""
+        if other is self:
+            return np.arange(len(self.prefixes))
+        if self._aligned is None or self._aligned[0] is not other:
+            found = [other.number.get(prefix, -1) for prefix in self.prefixes]
+            self._aligned = other, np.array(found, dtype=np.int64)
+        return self._aligned[1]
+
+    def holding(self, address: Address) -> tuple[int, ...]:
+        """The columns whose prefix holds an address."""
+        found = self._holding.get(address)
+        if found is None:
+            columns = (self.number.get(prefix_of(address, length)) for length in self.lengths)
+            found = self._holding[address] = tuple(c for c in columns if c is not None)
+        return found
 
 
 class Row(ABC):
@@ -52,18 +73,52 @@ class Row(ABC):
     def route(self, column: int) -> Route:
         """The candidate of one column, made anew."""
 
+    @property
     @abstractmethod
-    def same(self, other: Row) -> bool:
-        """True if another row offers the same; reasons are not compared."""
+    def values(self) -> tuple[NDArray[Any], ...]:
+        """What makes the candidate of each column what it is, beside its next hops."""
 
     @abstractmethod
     def for_same_reasons(self, other: Row) -> bool:
         """True if another row that offers the same rests on the same lines."""
 
+    def same(self, other: Row) -> bool:
+        """True if another row offers the same; reasons are not compared."""
+        if self is other:
+            return True
+        return (
+            type(self) is type(other)
+            and self.columns.prefixes == other.columns.prefixes
+            and not self.unlike(other, self.ids > 0, other.ids > 0)
+        )
+
+    def unlike(self, other: Row, mine: Mask, theirs: Mask) -> list[Prefix]:
+        """The prefixes whose cells differ in two rows of one source, or are in one of them only.
+
+        Args:
+            other: the other row, of the same source.
+            mine, theirs: the columns that count.
+        """
+        there = self.columns.aligned(other.columns)
+        number = {hops: i for i, hops in enumerate(other.sets)}
+        known = np.array([number.get(hops, -1) for hops in self.sets], dtype=np.int32)
+        ids = np.where(mine, known[self.ids], 0)
+        held = np.where(theirs, other.ids, 0)
+        both = np.where(there >= 0, held[there], 0)
+        differs = ids != both
+        for one, two in zip(self.values, other.values, strict=True):
+            differs |= (ids > 0) & (both > 0) & (one != two[there])
+        prefixes = [self.columns.prefixes[c] for c in np.flatnonzero(differs).tolist()]
+        back = other.columns.aligned(self.columns)
+        for column in np.flatnonzero((held > 0) & (back < 0)).tolist():
+            prefixes.append(other.columns.prefixes[column])
+        return prefixes
+
     def apart(self, other: Row) -> bool:
         """True if it is certain that another row offers nothing that this one offers."""
         return False
 
+    @cached_property
     def sets_in_use(self) -> list[int]:
         """The numbers of the next-hop sets of its columns."""
         found = np.bincount(self.ids, minlength=1).nonzero()[0]
@@ -174,6 +229,21 @@ class Winners(Mapping[Prefix, Route]):
             route is other.alone[prefix] or essence(route) == essence(other.alone[prefix])
             for prefix, route in self.alone.items()
         )
+
+    def unlike(self, other: Winners) -> set[Prefix]:
+        """Every prefix whose winner may be another one in both; all others have the same."""
+        out = {
+            prefix
+            for prefix in self.alone.keys() | other.alone.keys()
+            if self.alone.get(prefix) is not other.alone.get(prefix)
+        }
+        kinds = [type(row) for row, _ in self.rows]
+        if kinds == [type(row) for row, _ in other.rows]:
+            for (row, mask), (their, theirs) in zip(self.rows, other.rows, strict=True):
+                if row is not their or not np.array_equal(mask, theirs):
+                    out.update(row.unlike(their, mask, theirs))
+            return out
+        return out | {*self, *other}
 
     def over(self, alone: Mapping[Prefix, Route]) -> Winners:
         """The same with some routes put over it. Their prefixes must not be in a cell."""

@@ -264,6 +264,9 @@ class Externals:
         self.cost = np.zeros(shape, dtype=np.int32)
         self.ids: Numbers = np.zeros(shape, dtype=np.int32)
         self.who: Numbers = np.zeros(shape, dtype=np.int32)
+        self.metrics = np.array([item.metric for item in items], dtype=np.int64)
+        self.tags = np.array([item.tag for item in items], dtype=np.int64)
+        self.within = np.array([item.area is not None for item in items], dtype=bool)
         self._lines: dict[int, tuple[Source, ...]] = {}
         column = [self.columns.number[item.prefix] for item in items]
         self._layers: list[tuple[NDArray[np.int64], NDArray[np.int64]]] = []

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from functools import cached_property
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...network.ospf import OspfHabits
 from ..again import alike
 from ..routes import Route
 from ..rows import Ids, Row
 from .choice import Externals
-from .holdings import Holdings
+from .holdings import NOTHING, Holdings
 from .router import EXTERNAL_2, Router
 
 TYPES = ("intra-area", "inter-area", "external-1", "external-2", "nssa-1", "nssa-2")
@@ -40,6 +41,13 @@ class Terms(NamedTuple):
         return cls(distances, process.max_paths.value if process.max_paths else None)
 
 
+def _distances(terms: Terms) -> NDArray[np.int64]:
+    """The distance by the kind of a cell."""
+    out = np.full(NOTHING + 1, -1, dtype=np.int64)
+    out[: len(terms.distances)] = terms.distances
+    return out
+
+
 class _OspfRow(Row):
     protocol = "ospf"
 
@@ -54,16 +62,6 @@ class _OspfRow(Row):
 
     def apart(self, other: Row) -> bool:
         return isinstance(other, _OspfRow) and type(other) is not type(self)
-
-    def _same_ways(self, other: _OspfRow) -> bool:
-        if self.terms != other.terms or self.columns.prefixes != other.columns.prefixes:
-            return False
-        if self.sets == other.sets:
-            return np.array_equal(self.ids, other.ids)
-        # Numbers were given in another order.
-        known = {hops: number for number, hops in enumerate(other.sets)}
-        theirs = np.array([known.get(hops, -1) for hops in self.sets], dtype=np.int32)
-        return np.array_equal(theirs[self.ids], other.ids)
 
 
 class InternalRow(_OspfRow):
@@ -87,17 +85,10 @@ class InternalRow(_OspfRow):
             origin=held.origins.get(number),
         )
 
-    def same(self, other: Row) -> bool:
-        if self is other:
-            return True
-        if not isinstance(other, InternalRow) or not self._same_ways(other):
-            return False
-        mine, theirs, offered = self.held, other.held, self.ids > 0
-        row, their = self.row, other.row
-        return bool(
-            np.array_equal(mine.kind[row][offered], theirs.kind[their][offered])
-            and np.array_equal(mine.cost[row][offered], theirs.cost[their][offered])
-        )
+    @cached_property
+    def values(self) -> tuple[NDArray[Any], ...]:
+        kind = self.held.kind[self.row]
+        return kind, self.held.cost[self.row], _distances(self.terms)[kind]
 
     @cached_property
     def _rests_on(self) -> Ids:
@@ -134,24 +125,12 @@ class ExternalRow(_OspfRow):
             tag=item.tag,
         )
 
-    def same(self, other: Row) -> bool:
-        if self is other:
-            return True
-        if not isinstance(other, ExternalRow) or not self._same_ways(other):
-            return False
-        return all(self._same_cell(column, other) for column in np.flatnonzero(self.ids).tolist())
-
-    def _same_cell(self, column: int, other: ExternalRow) -> bool:
-        mine, theirs = self.externals, other.externals
-        kind = mine.kind[self.row, column]
-        if kind != theirs.kind[other.row, column]:
-            return False
-        here, there = mine.item(self.row, column), theirs.item(other.row, column)
-        if (here.tag, here.area is None) != (there.tag, there.area is None):
-            return False
-        if kind == EXTERNAL_2:
-            return here.metric == there.metric
-        return bool(mine.cost[self.row, column] == theirs.cost[other.row, column])
+    @cached_property
+    def values(self) -> tuple[NDArray[Any], ...]:
+        found, row = self.externals, self.row
+        who, kind = found.who[row], found.kind[row]
+        metric = np.where(kind == EXTERNAL_2, found.metrics[who], found.cost[row])
+        return kind, metric, _distances(self.terms)[kind], found.within[who], found.tags[who]
 
     def for_same_reasons(self, other: Row) -> bool:
         if self is other:
