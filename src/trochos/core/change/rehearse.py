@@ -192,6 +192,11 @@ def _family(out: Effect, before: Reach, after: Reach, family: int) -> None:
     read = {n for n in new.names if new.forwarding.devices[n].role != "unread"}
     position = np.full(len(new.addresses), -1, dtype=np.int64)
     position[right] = np.arange(right.size)
+    # What a device that was not read again would answer is not known: counted apart.
+    known = np.array([old.names[r] in read for r in old.owner_rows[lost]], dtype=bool)
+    owners = new.owner_rows[right]
+    returning = np.ascontiguousarray(touched.T)
+    as_it_was = left.size == len(old.addresses) and right.size == len(new.addresses)
     for name in old.names:
         if name not in read or old.forwarding.devices[name].role == "unread":
             continue
@@ -207,41 +212,48 @@ def _family(out: Effect, before: Reach, after: Reach, family: int) -> None:
             if held is None:
                 out.add("gone", old, name, source, np.flatnonzero(worked))
                 continue
-            # What a device that was not read again would answer is not known: counted apart.
-            known = np.array([old.names[r] in read for r in old.owner_rows[lost]], dtype=bool)
-            out.add("gone", old, name, source, lost[worked[lost] & known])
-            a, b, other = states[left], held[right], ours[left]
-            out.add("heals", old, name, source, left[_better(a, b) & other])
-            worse = _better(b, a) & other
-            out.add("breaks", old, name, source, left[worse & ~handed])
-            out.add("gone", old, name, source, left[worse & handed])
-            out.add(
-                "unsure",
-                old,
-                name,
-                source,
-                left[(b == UNSURE) & ((a == YES) | (a == PARTLY)) & other],
-            )
-            moved = touched[row] & (a == b) & (a != NO) & other
-            back = position[new.column[source]]
-            if back >= 0:
-                returns = touched[new.owner_rows[right], back]
-                moved |= returns & (a == b) & (a != NO) & other
-            out.add("moves", old, name, source, left[moved])
+            if lost.size:
+                out.add("gone", old, name, source, lost[worked[lost] & known])
+            # Columns of both are sorted, so that without one that comes or goes they agree.
+            was_so, is_so = (states, held) if as_it_was else (states[left], held[right])
+            kinds = _KINDS.take((was_so << 2) + is_so)
+            kinds[~ours[left]] = _NOTHING
+            found = np.bincount(kinds, minlength=5)
+            if found[_HEALS]:
+                out.add("heals", old, name, source, left[kinds == _HEALS])
+            if found[_WORSE]:
+                worse = kinds == _WORSE
+                out.add("breaks", old, name, source, left[worse & ~handed])
+                out.add("gone", old, name, source, left[worse & handed])
+            if found[_UNSURE]:
+                out.add("unsure", old, name, source, left[kinds == _UNSURE])
+            if found[_AS_BEFORE]:
+                moved = touched[row]
+                back = position[new.column[source]]
+                if back >= 0 and returning[back].any():
+                    moved = moved | returning[back].take(owners)
+                if moved.any():
+                    out.add("moves", old, name, source, left[moved & (kinds == _AS_BEFORE)])
         for source, states in now.items():
             works = theirs & (states == YES)
             columns = np.flatnonzero(works) if source not in was else fresh[works[fresh]]
             out.add("new", new, name, source, columns)
 
 
-_RANK = np.array([0, 1, 3, 2], dtype=np.int8)
-"""How well each state of `forwarding.families` works: NO, PARTLY, YES, UNSURE."""
+_NOTHING, _HEALS, _WORSE, _UNSURE, _AS_BEFORE = range(5)
 
 
-def _better(before: NDArray[np.int8], after: NDArray[np.int8]) -> Bools:
-    """True where the later state works better, leaving aside what is not known."""
-    gain: Bools = (_RANK[after] > _RANK[before]) & (_RANK[after] != 2) & (_RANK[before] != 2)
-    return gain
+def _kind(before: int, after: int) -> int:
+    """What became of a pair, from its states before and after."""
+    rank = {NO: 0, PARTLY: 1, UNSURE: 2, YES: 3}
+    if before == after:
+        return _AS_BEFORE if before != NO else _NOTHING
+    if UNSURE in (before, after):
+        return _UNSURE if before in (YES, PARTLY) else _NOTHING
+    return _HEALS if rank[after] > rank[before] else _WORSE
+
+
+_KINDS = np.array([_kind(before, after) for before in range(4) for after in range(4)], np.int8)
 
 
 def _hops(route: Route) -> tuple[object, ...]:

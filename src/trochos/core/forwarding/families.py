@@ -28,8 +28,9 @@ from .walk import INITIAL_HOPS, guards
 NO, PARTLY, YES, UNSURE = 0, 1, 2, 3
 
 
-KEPT_ROWS = 400
-"""Up to so many devices, what is computed per device is kept for the next question."""
+KEPT_CELLS = 80_000_000
+"""Up to so many pairs of addresses, what is computed for each is kept for the next question (a byte
+each)."""
 
 
 Bits = NDArray[np.uint32]
@@ -376,10 +377,15 @@ class FamilyReach:
         known = self._defaults.get(row)
         if known is None:
             known = self._default_rows(row)
-            if len(self.names) > KEPT_ROWS:
+            if not self.keeps:
                 self._defaults.clear()  # whoever asks for one row asks again soon
             self._defaults[row] = known
         return known
+
+    @property
+    def keeps(self) -> bool:
+        """True if what is computed per pair of addresses is kept."""
+        return len(self.addresses) ** 2 <= KEPT_CELLS
 
     def source(self, number: int) -> Address | None:
         """The address that a number of `default_rows` stands for; numbers of surveyed addresses

@@ -16,7 +16,7 @@ from ..network.addressing import FAMILIES, Address
 from ..network.facts import Device, place_of
 from ..network.quiet import without_collecting
 from ..protocols.filters import Flow
-from .families import _DELIVERED, KEPT_ROWS, NO, PARTLY, UNSURE, YES, FamilyReach
+from .families import _DELIVERED, NO, PARTLY, UNSURE, YES, FamilyReach
 from .sources import usable_addresses
 from .step import Forwarding
 from .verdicts import RANK, WORST_FIRST
@@ -180,7 +180,7 @@ class Reach:
         known = table.states.get(name)
         if known is None:
             known = list(self._states_of(table, name))
-            if len(table.names) <= KEPT_ROWS:
+            if table.keeps:
                 table.states[name] = known
         return known
 
@@ -197,13 +197,14 @@ class Reach:
             own = table.column[fact.address]
             states = table.ping(row, fact.address)
             states = np.where(chosen == own, ok, states).astype(np.int8)
-            odd = table.overlong[owners, own] | table.shared_columns | table.overlong[row]
-            odd |= table.shared_columns[own]
-            for column in (int(c) for c in np.flatnonzero(odd & ~mine)):
-                target = table.addresses[column]
-                holders = [d for d in self.forwarding.near.owner_devices(target) if d != name]
-                found = [_CODE[self._walked(name, fact.address, target, d).ok] for d in holders]
-                states[column] = self._together(found)
+            if table.any_odd:
+                odd = table.overlong[owners, own] | table.shared_columns | table.overlong[row]
+                odd |= table.shared_columns[own]
+                for column in np.flatnonzero(odd & ~mine).tolist():
+                    target = table.addresses[column]
+                    holders = [d for d in self.forwarding.near.owner_devices(target) if d != name]
+                    found = [_CODE[self._walked(name, fact.address, target, d).ok] for d in holders]
+                    states[column] = self._together(found)
             states[mine] = YES
             yield fact.address, states
 

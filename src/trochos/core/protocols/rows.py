@@ -34,11 +34,20 @@ class Columns:
         self.number: dict[Prefix, int] = {p: i for i, p in enumerate(self.prefixes)}
 
         self._aligned: tuple[Columns, NDArray[np.int64]] | None = None
+        self._in_order = False
         self._holding: dict[Address, tuple[int, ...]] = {}
 
     @cached_property
     def lengths(self) -> frozenset[int]:
         return frozenset(prefix.length for prefix in self.prefixes)
+
+    def same(self, other: Columns) -> bool:
+        """True if both have the same prefixes in the same order."""
+        if other is self:
+            return True
+        there = self.aligned(other)
+        alike = there.size == len(other.prefixes)
+        return alike and bool(self._in_order)
 
     def aligned(self, other: Columns) -> NDArray[np.int64]:
         """Per column the one of the same prefix elsewhere, or -1."""
@@ -46,7 +55,9 @@ class Columns:
             return np.arange(len(self.prefixes))
         if self._aligned is None or self._aligned[0] is not other:
             found = [other.number.get(prefix, -1) for prefix in self.prefixes]
-            self._aligned = other, np.array(found, dtype=np.int64)
+            there = np.array(found, dtype=np.int64)
+            self._aligned = other, there
+            self._in_order = np.array_equal(there, np.arange(there.size))
         return self._aligned[1]
 
     def holding(self, address: Address) -> tuple[int, ...]:
@@ -88,7 +99,7 @@ class Row(ABC):
             return True
         return (
             type(self) is type(other)
-            and self.columns.prefixes == other.columns.prefixes
+            and self.columns.same(other.columns)
             and not self.unlike(other, self.ids > 0, other.ids > 0)
         )
 

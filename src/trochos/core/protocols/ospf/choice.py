@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from ...network.addressing import Address, Prefix, dotted, prefix_of
 from ...network.ospf import OspfHabits
 from ...network.source import Source
+from ..again import alike
 from ..routes import NextHop, Origin
 from ..rows import Columns
 from .externals import External
@@ -268,6 +269,7 @@ class Externals:
         self.tags = np.array([item.tag for item in items], dtype=np.int64)
         self.within = np.array([item.area is not None for item in items], dtype=bool)
         self._lines: dict[int, tuple[Source, ...]] = {}
+        self._against: tuple[Externals, NDArray[np.int8]] | None = None
         column = [self.columns.number[item.prefix] for item in items]
         self._layers: list[tuple[NDArray[np.int64], NDArray[np.int64]]] = []
         """Announcements of different prefixes each: (which, columns), in the order announced."""
@@ -282,9 +284,18 @@ class Externals:
             which = np.array(layer, dtype=np.int64)
             self._layers.append((which, np.array(column, dtype=np.int64)[which]))
 
-    def item(self, row: int, column: int) -> External:
-        """The announcement that a router goes by."""
-        return self.items[int(self.who[row, column])]
+    def alike(self, numbers: Numbers, other: Externals, theirs: Numbers) -> bool:
+        """True if announcements of two sets, pair by pair, rest on the same lines. Where they are
+        not numbered alike, that is not certain: False."""
+        if not np.array_equal(numbers, theirs):
+            return False
+        if self._against is None or self._against[0] is not other:
+            self._against = other, np.zeros(len(self.items), dtype=np.int8)
+        known = self._against[1]
+        for number in numbers[known[numbers] == 0].tolist():
+            same = alike(self.lines(self.items[number]), other.lines(other.items[number]))
+            known[number] = 1 if same else -1
+        return bool((known[numbers] > 0).all())
 
     def lines(self, item: External) -> tuple[Source, ...]:
         """The lines that an announcement rests on."""

@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...network.ospf import OspfHabits
-from ..again import alike
 from ..routes import Route
 from ..rows import Ids, Row
 from .choice import Externals
@@ -137,8 +136,5 @@ class ExternalRow(_OspfRow):
             return True
         assert isinstance(other, ExternalRow)
         mine, theirs = self.externals, other.externals
-        pairs = (
-            (mine.item(self.row, column), theirs.item(other.row, column))
-            for column in np.flatnonzero(self.ids).tolist()
-        )
-        return all(alike(mine.lines(one), theirs.lines(two)) for one, two in pairs)
+        offered = self.ids > 0
+        return mine.alike(mine.who[self.row][offered], theirs, theirs.who[other.row][offered])
