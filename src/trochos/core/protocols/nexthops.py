@@ -163,12 +163,12 @@ class NextHops:
             if route.protocol == "connected":
                 exits = self.connected.get(key, [])
                 if hop.interface is None:
-                    return (replace(hop, interface=route.next_hops[0].interface),)
+                    return (hop._replace(interface=route.next_hops[0].interface),)
                 return (hop,) if hop.interface in exits else ()
             if not recursive:
                 return ()
             return tuple(
-                h if h.address is not None or h.action != "forward" else replace(h, address=address)
+                h if h.address is not None or h.action != "forward" else h._replace(address=address)
                 for h in route.next_hops
             )
         return ()

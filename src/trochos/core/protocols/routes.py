@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from ..network.addressing import Address, Prefix
 from ..network.facts import Source
 
 
-@dataclass(frozen=True, slots=True)
-class NextHop:
+class NextHop(NamedTuple):
     """What is done with a packet: `action` is forward, deliver, discard or reject."""
 
     action: str

@@ -97,11 +97,23 @@ class Row(ABC):
         """True if another row offers the same; reasons are not compared."""
         if self is other:
             return True
-        return (
-            type(self) is type(other)
-            and self.columns.same(other.columns)
-            and not self.unlike(other, self.ids > 0, other.ids > 0)
+        if type(self) is not type(other) or not self.columns.same(other.columns):
+            return False
+        offered = self.ids > 0
+        if self.sets == other.sets:
+            if not np.array_equal(self.ids, other.ids):
+                return False
+        elif not np.array_equal(self._numbers_in(other)[self.ids], other.ids):
+            return False
+        return all(
+            np.array_equal(one[offered], two[offered])
+            for one, two in zip(self.values, other.values, strict=True)
         )
+
+    def _numbers_in(self, other: Row) -> Ids:
+        """Per next-hop set the number that another row has for it, or -1."""
+        number = {hops: i for i, hops in enumerate(other.sets)}
+        return np.array([number.get(hops, -1) for hops in self.sets], dtype=np.int32)
 
     def unlike(self, other: Row, mine: Mask, theirs: Mask) -> list[Prefix]:
         """The prefixes whose cells differ in two rows of one source, or are in one of them only.
@@ -111,9 +123,7 @@ class Row(ABC):
             mine, theirs: the columns that count.
         """
         there = self.columns.aligned(other.columns)
-        number = {hops: i for i, hops in enumerate(other.sets)}
-        known = np.array([number.get(hops, -1) for hops in self.sets], dtype=np.int32)
-        ids = np.where(mine, known[self.ids], 0)
+        ids = np.where(mine, self._numbers_in(other)[self.ids], 0)
         held = np.where(theirs, other.ids, 0)
         both = np.where(there >= 0, held[there], 0)
         differs = ids != both

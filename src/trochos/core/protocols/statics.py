@@ -9,7 +9,7 @@ itself. What is configured and not usable keeps its reason.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from ..network.addressing import BITS, Address, Prefix, prefix_of
 from ..network.facts import Device, End, StaticRoute
@@ -121,7 +121,7 @@ class StaticResolver:
                     continue
                 ways = found.hops
                 if static.preferred_source is not None:
-                    ways = tuple(replace(hop, source=static.preferred_source) for hop in ways)
+                    ways = tuple(hop._replace(source=static.preferred_source) for hop in ways)
                 hops += [hop for hop in dict.fromkeys(ways) if hop not in hops]
                 if found.via is not None and found.via not in via:
                     via.append(found.via)

@@ -52,7 +52,7 @@ class TableMaps:
             lines += ruling.because
             if ruling.permit:
                 source = ruling.attributes.source
-                hops.append(hop if source is None else replace(hop, source=source))
+                hops.append(hop if source is None else hop._replace(source=source))
         because = tuple(dict.fromkeys((*route.because, *lines)))
         if not hops:
             return replace(
