@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from ..forwarding.packet import Packet
 from ..forwarding.step import Forwarding
-from ..forwarding.walk import Packet, walk
+from ..forwarding.walk import walk
 from ..network.addressing import Address, Prefix
 from ..network.facts import Source
 from ..network.protocols import find, label

@@ -166,6 +166,8 @@ def _of_address(
 ) -> Endpoint:
     plain = format_address(address.family, address.value)
     owners = forwarding.near.owner_devices(address)
+    if not owners and target:
+        owners = [owner.end.device for owner in forwarding.near.led.get(address, ())]
     if not owners:
         idle = forwarding.near.owners.get(address)
         if idle and not target:

@@ -134,7 +134,7 @@ class FamilyReach:
         if addresses is None:
             addresses = [
                 address
-                for address in near.owners
+                for address in (*near.owners, *near.led)
                 if address.family == family and not address.is_loopback and not address.is_multicast
             ]
         self.addresses: list[Address] = sorted(addresses)
@@ -142,7 +142,7 @@ class FamilyReach:
         self.shared = {
             address
             for address in self.addresses
-            if len({owner.end.device for owner in near.owners.get(address, ())}) > 1
+            if len({owner.end.device for owner in near.holders(address)}) > 1
         }
         tables = [forwarding.obeyed[name, family] for name in self.names]
         # What strangers may change, or others told without being certain, differs by the route.
@@ -533,7 +533,7 @@ class FamilyReach:
         return np.array(
             [
                 self.row[
-                    next((o for o in near.owners[a] if o.active), near.owners[a][0]).end.device
+                    next((o for o in near.holders(a) if o.active), near.holders(a)[0]).end.device
                 ]
                 for a in self.addresses
             ],

@@ -5,9 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-from ..network.addressing import Address
+from ..network.addressing import Address, Prefix
 from ..network.fabric import Dropped, Fabric
 from ..network.facts import Device, End, Interface
+from ..network.filters import Entry
+from ..network.translation import DESTINATION, SOURCE
 from ..protocols.connected import address_is_active
 from ..protocols.shared import claims
 from ..protocols.tables import Tables
@@ -35,6 +37,15 @@ class Answer:
     """True if somebody has the address, and a switch keeps the two apart."""
 
 
+def _hosts(entry: Entry, key: str) -> list[Address]:
+    """The single addresses that an entry asks for at one end, if it asks for nothing else."""
+    named = [match for match in entry.matches if match.key == key]
+    if len(named) != 1 or named[0].negated:
+        return []
+    values = [v for v in named[0].values if isinstance(v, Prefix)]
+    return [Address(v.family, v.network) for v in values if v.is_host]
+
+
 @dataclass(slots=True)
 class Neighbourhood:
     """Address owners and link answers of a whole network, each computed once."""
@@ -44,6 +55,10 @@ class Neighbourhood:
     has_instances: bool = field(init=False, default=False)
     """True if addresses of this network may live in several routing instances."""
     owners: dict[Address, list[Owner]] = field(default_factory=dict)
+    led: dict[Address, list[Owner]] = field(default_factory=dict)
+    """The outside addresses that a translation gives to somebody: whose they are then."""
+    forwarded: dict[str, set[Address]] = field(default_factory=dict)
+    """Per device the addresses from which its translations lead some packets elsewhere."""
     fabric: Fabric | None = None
     """The switches below the segments, if there are any."""
     link_local: dict[tuple[End, Address], bool] = field(default_factory=dict)
@@ -77,6 +92,34 @@ class Neighbourhood:
                             self.link_local[end, address] = True
                     else:
                         self.owners.setdefault(address, []).append(Owner(end, active))
+        for device in self.tables.network.devices:
+            self._lead(device)
+
+    def holders(self, address: Address) -> list[Owner]:
+        """Whose an address is: of whoever has it on an interface, else of whoever a translation
+        gives it to."""
+        return self.owners.get(address) or self.led.get(address, [])
+
+    def _lead(self, device: Device) -> None:
+        """Takes note of the outside addresses that a device's translations give to others: those
+        that lead to one device, and those that stand for one."""
+        for entry in (e for chain in device.translations for e in chain.entries):
+            put = entry.rewrite
+            if put is None or put.first is None:
+                continue
+            if put.what == DESTINATION:
+                for address in _hosts(entry, "target"):
+                    self.forwarded.setdefault(device.name, set()).add(address)
+                    self._give(address, put.first)
+            elif put.what == SOURCE and put.last == put.first:
+                inside = _hosts(entry, "source")
+                if len(inside) == 1:
+                    self._give(put.first, inside[0])
+
+    def _give(self, outside: Address, inside: Address) -> None:
+        behind = [owner for owner in self.owners.get(inside, ()) if owner.active]
+        if outside not in self.owners and behind:
+            self.led.setdefault(outside, behind)
 
     def owns(self, device: str, address: Address, on: str | None = None) -> bool:
         """True if the device takes packets to this address as its own."""

@@ -9,12 +9,14 @@ from ..network.facts import Source, Unmodelled
 from ..protocols.filters import Flow
 from .endpoints import Endpoint, EndpointError, main_address, resolve
 from .names import NameAnswer, look_up, may_be_name
+from .packet import Packet
+from .replies import answers
 from .sizes import Profile, profile
 from .sources import source_for, usable_addresses
 from .step import Forwarding
 from .traffic import Traffic
-from .verdicts import both_ways, onward
-from .walk import Branch, Hop, Leg, Packet, passed_by, walk
+from .verdicts import DELIVERED, both_ways, onward
+from .walk import Branch, Hop, Leg, passed_by, walk
 
 _ORDER = {"no": 0, "unknown": 1, "partly": 2, "yes": 3}
 
@@ -301,18 +303,12 @@ def _one(
         outbound = Leg([Branch([_sender_hop(sender)], "no-source", reason)], 1)
     back: Leg | None = None
     if end.device is not None and source is not None:
-        answering = outbound.delivered_at or [end.device]
         # Where the request does not arrive, the reply is followed as if it had.
         everyone = frozenset(d.name for d in forwarding.tables.network.devices)
         passed = passed_by(outbound) if outbound.state in ("yes", "partly") else everyone
-        reply = Packet(source, target, traffic.size, traffic.dont_fragment, flow.back(passed))
-        legs = [
-            walk(forwarding, name, reply, frozenset((sender,)))
-            for name in answering
-            if forwarding.devices[name].role != "unread"
-        ]
+        legs = answers(forwarding, outbound, packet, end.device, passed, (DELIVERED,))
         if legs:
-            back = min(legs, key=lambda leg: _ORDER[leg.state])
+            back = min(legs.values(), key=lambda leg: _ORDER[leg.state])
     states = [outbound.state] + ([back.state] if back is not None else [])
     if end.device is None and outbound.state == "yes":
         states.append("unknown")

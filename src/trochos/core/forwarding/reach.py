@@ -17,10 +17,12 @@ from ..network.facts import Device, place_of
 from ..network.quiet import without_collecting
 from ..protocols.filters import Flow
 from .families import _DELIVERED, NO, PARTLY, UNSURE, YES, FamilyReach
+from .packet import Packet
+from .replies import ARRIVED, answers, as_if, reply_to
 from .sources import usable_addresses
 from .step import Forwarding
 from .verdicts import RANK, WORST_FIRST
-from .walk import Leg, Packet, passed_by, walk
+from .walk import Leg, passed_by, walk
 
 _OK = {NO: False, PARTLY: "partly", YES: True, UNSURE: None}
 
@@ -100,7 +102,7 @@ class Reach:
         for column, target in enumerate(table.addresses):
             if targets is not None and target not in targets:
                 continue
-            holders = dict.fromkeys(o.end.device for o in self.forwarding.near.owners[target])
+            holders = dict.fromkeys(o.end.device for o in self.forwarding.near.holders(target))
             for owner in holders:
                 if owner == name:
                     continue
@@ -284,30 +286,27 @@ def ping(
     outbound = walk(forwarding, name, Packet(target, source, flow=Flow()), wanted)
     if source is None:
         return outbound, None, None if outbound.state == "unknown" else False
-    answering = [
-        branch.last.device
-        for branch in outbound.branches
-        if branch.verdict in ("delivered", "wrong-host")
-    ]
-    reply = Packet(source, target, flow=Flow().back(passed_by(outbound)))
-    legs = {
-        device: walk(forwarding, device, reply, frozenset((name,)))
-        for device in dict.fromkeys([*answering, owner])
-    }
+    passed = passed_by(outbound)
+    request = Packet(target, source, flow=Flow())
+    legs = answers(forwarding, outbound, request, None, passed)
     fates = []
     strict = forwarding.near.has_instances
     chassis = forwarding.devices[owner].chassis
     for branch in outbound.branches:
-        if branch.verdict in ("delivered", "wrong-host"):
+        if branch.verdict in ARRIVED:
             here = forwarding.devices[branch.last.device].chassis
             wrong = strict and branch.verdict == "wrong-host" and here != chassis
-            fates.append("no" if wrong else legs[branch.last.device].state)
+            answer = legs[branch.last.device, reply_to(branch, request, passed)]
+            fates.append("no" if wrong else answer.state)
         else:
             fates.append("unknown" if branch.verdict == "unknown" else "no")
+    back = next(iter(legs.values()), None)
+    if back is None:
+        back = walk(forwarding, owner, as_if(request, passed), frozenset((name,)))
     if all(fate == "yes" for fate in fates):
         ok: object = True
     elif any(fate in ("yes", "partly") for fate in fates):
         ok = "partly"
     else:
         ok = None if all(fate == "unknown" for fate in fates) else False
-    return outbound, legs.get(answering[0] if answering else owner), ok
+    return outbound, back, ok

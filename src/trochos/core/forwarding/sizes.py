@@ -12,8 +12,9 @@ from dataclasses import dataclass, field
 
 from ..network.addressing import Address
 from ..network.facts import End
+from .packet import Packet
 from .step import Forwarding
-from .walk import Branch, Leg, Packet, walk
+from .walk import Branch, Leg, walk
 
 ANY = 65535
 """The largest IPv4 packet: no link limits one that may be split."""

@@ -20,6 +20,7 @@ from ..protocols.tables import Tables
 from .links import Neighbourhood
 from .rules import Ruled, RuleTables
 from .strangers import Strangers
+from .translate import Translator
 
 
 @dataclass(slots=True)
@@ -68,6 +69,7 @@ class Forwarding:
     """The outer leg of each tunnel that was gone through."""
     rules: dict[str, RuleTables] = field(default_factory=dict)
     """The rules of each device that has some."""
+    _translators: dict[str, Translator] = field(default_factory=dict)
     _through: dict[End, list[Fate]] = field(default_factory=dict)
     _inside: list[End] = field(default_factory=list)
     _lookups: dict[tuple[str, int], Lookup] = field(default_factory=dict)
@@ -85,6 +87,11 @@ class Forwarding:
         for (name, family), table in self.tables.tables.items():
             self.obeyed[name, family] = _obeyed(table)
         self.filters = self.tables.links.filters
+        self._translators = {
+            device.name: Translator(device)
+            for device in self.tables.network.devices
+            if device.translations
+        }
         self.rules = {
             device.name: RuleTables(device, self.tables.links)
             for device in self.tables.network.devices
@@ -205,6 +212,10 @@ class Forwarding:
                             seen.add(other)
                             waiting.append(other)
                             self._heard.setdefault((other, family), []).extend(said)
+
+    def translator(self, device: str) -> Translator | None:
+        """The translations of a device that has some."""
+        return self._translators.get(device)
 
     def rewritten(self, device: str, family: int) -> list[Unmodelled]:
         """What may change even packets for the device's own addresses, and is not computed."""

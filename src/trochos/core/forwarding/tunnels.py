@@ -10,9 +10,10 @@ from __future__ import annotations
 
 from ..network.facts import End, Tunnel
 from ..protocols.filters import Flow
+from .packet import Packet
 from .step import Fate, Forwarding
 from .verdicts import DELIVERED, LOOP, onward
-from .walk import Leg, Packet, passed_by, walk
+from .walk import Leg, passed_by, walk
 
 
 def _answered(forwarding: Forwarding, end: End, tunnel: Tunnel) -> Leg | None:

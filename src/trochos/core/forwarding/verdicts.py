@@ -17,6 +17,7 @@ WORST_FIRST = (
     "not-forwarding",
     "wrong-host",
     "wrong-segment",
+    "not-translated-back",
     "filtered",
     "refused",
     "too-big",
@@ -27,6 +28,7 @@ WORST_FIRST = (
 )
 RANK = {verdict: rank for rank, verdict in enumerate(WORST_FIRST)}
 BIT = {verdict: 1 << rank for rank, verdict in enumerate(WORST_FIRST)}
+LOST_BACK = "not-translated-back"
 DELIVERED, UNKNOWN, LOOP, HOP_LIMIT = "delivered", "unknown", "loop", "hop-limit"
 
 WORDS = {
@@ -38,6 +40,7 @@ WORDS = {
     "next-hop-silent": "next hop silent",
     "interface-down": "interface down",
     "not-forwarding": "not forwarding",
+    "not-translated-back": "not translated back",
     "filtered": "filtered",
     "refused": "refused",
     "wrong-segment": "wrong segment",

@@ -9,44 +9,27 @@ from ..network.addressing import Address
 from ..network.facts import ALL, Device, End, Tunnel, Unmodelled
 from ..network.filters import ACCEPT, REJECT
 from ..network.rules import Rule
+from ..network.translation import DESTINATION, SOURCE
 from ..protocols.filters import (
     ADVERTISEMENT,
     SOLICITATION,
     UNKNOWN,
     Decision,
     Filters,
-    Flow,
     Passage,
     reverse_path,
 )
 from ..protocols.routes import Route
+from .packet import Packet
 from .rules import MAIN
 from .step import Fate, Forwarding, Step
-from .verdicts import DELIVERED, HOP_LIMIT, LOOP, RANK, leg_state, worst
+from .translate import Rewritten
+from .verdicts import DELIVERED, HOP_LIMIT, LOOP, LOST_BACK, RANK, leg_state, worst
 
 INITIAL_HOPS = 64
 """Linux sends with this hop limit (RFC 1700's recommended value)."""
 LISTED = 64
 _EXPLORED = 4096
-
-
-@dataclass(frozen=True, slots=True)
-class Packet:
-    """What is sent. `size` counts the whole IP packet in bytes; 0 stands for a small one.
-
-    Without a `flow` only the way is asked about, and no filter.
-    """
-
-    target: Address
-    source: Address | None = None
-    size: int = 0
-    dont_fragment: bool = False
-    flow: Flow | None = None
-
-    @property
-    def must_fit(self) -> bool:
-        """IPv6 is never split on the way (RFC 8200, section 5)."""
-        return self.size > 0 and (self.dont_fragment or self.target.family == 6)
 
 
 @dataclass(slots=True)
@@ -95,9 +78,16 @@ class Hop:
     """The VLAN whose tag its frames leave with."""
     rule: Rule | None = None
     """The rule that led to a table other than the main one."""
+    ends: tuple[Address | None, Address] | None = None
+    """Source and target of the packet as it came."""
+    rewritten: tuple[Rewritten, ...] = ()
+    """What the device rewrote, in order."""
 
     def as_json(self) -> dict[str, object]:
         actions = [_filtered(decision) for decision in self.filters]
+        # Destinations are rewritten before the filters, sources after them.
+        actions[:0] = [item.as_json() for item in self.rewritten if item.what == DESTINATION]
+        actions += [item.as_json() for item in self.rewritten if item.what == SOURCE]
         if self.rule is not None:
             entry = self.rule.line.as_json()
             actions.insert(0, {"do": "rule", "entry": entry, "table": self.rule.table})
@@ -125,6 +115,8 @@ class Branch:
     verdict: str
     reason: str
     loop: tuple[str, ...] = ()
+    packet: Packet | None = None
+    """The packet as it was in the end."""
 
     @property
     def last(self) -> Hop:
@@ -148,6 +140,8 @@ class Leg:
     branches: list[Branch]
     branch_count: int
     caveats: list[Unmodelled] = field(default_factory=list)
+    start: str = ""
+    """The device that sends."""
 
     @property
     def verdict(self) -> str:
@@ -177,51 +171,64 @@ class Leg:
 
 class _Walker:
     def __init__(self, forwarding: Forwarding, packet: Packet, wanted: frozenset[str]) -> None:
-        self.forwarding, self.packet, self.wanted = forwarding, packet, wanted
+        self.forwarding, self.sent, self.wanted = forwarding, packet, wanted
         self.caveats: dict[Unmodelled, None] = {}
 
     def branches(self, start: str) -> Iterator[Branch]:
         """Depth first; the path so far is shared, each branch gets a copy at its end."""
-        yield from self._visit(start, None, [])
+        yield from self._visit(start, None, [], self.sent)
 
-    def _visit(self, device: str, arrived: str | None, path: list[Hop]) -> Iterator[Branch]:
-        forwarding, packet = self.forwarding, self.packet
-        before = [hop.device for hop in path]
-        again = device in before
-        if again and forwarding.rules:
+    def _visit(
+        self, device: str, arrived: str | None, path: list[Hop], came: Packet
+    ) -> Iterator[Branch]:
+        forwarding = self.forwarding
+        ends = (came.source, came.target)
+        for place, earlier in enumerate(path):
+            if earlier.device != device or earlier.ends != ends:
+                continue
             # Where rules ask by which interface a packet came, a second visit may go on elsewhere.
-            again = any((hop.device, hop.arrived) == (device, arrived) for hop in path)
-        if again:
-            members = tuple(dict.fromkeys(before[before.index(device) :]))
-            yield Branch([_copy(hop) for hop in path], LOOP, loop_sentence(members), members)
+            if forwarding.rules and earlier.arrived != arrived:
+                continue
+            members = tuple(dict.fromkeys(hop.device for hop in path[place:]))
+            hops = [_copy(hop) for hop in path]
+            yield Branch(hops, LOOP, loop_sentence(members), members, came)
             return
-        drop = self._martian(device, arrived) or self._unexpected(device, arrived)
+        hop = Hop(device, arrived, None, ends=ends)
+        packet = came
+        translator = forwarding.translator(device)
+        if translator is not None:
+            change = translator.arrives(came, arrived)
+            packet, hop.rewritten = change.packet, change.done
+            if change.stop is not None:
+                yield self._end(path, hop, packet, *change.stop)
+                return
+        drop = self._martian(packet, device, arrived) or self._unexpected(packet, device, arrived)
         if drop is not None:
-            yield Branch(
-                [*map(_copy, path), Hop(device, arrived, None, reason=drop)], "filtered", drop
-            )
+            yield self._end(path, hop, packet, "filtered", drop)
             return
         step = forwarding.step(device, packet.target, arrived, packet.source)
-        unclear = self._unclear_check(device, arrived)
+        unclear = self._unclear_check(packet, device, arrived)
         if unclear:
             reason = f"{device} is not certain: {unclear[0].as_seen_from(device)}."
             step = Step(device, step.route, (Fate(None, "unknown", reason),), tuple(unclear))
         for item in step.caveats:
             self.caveats[item] = None
-        hop = Hop(device, arrived, step.route)
+        hop.route = step.route
         if step.rule is not None and step.rule.table not in MAIN:
             hop.rule = step.rule
         if not unclear and step.route is not None and step.route.protocol == "local":
-            yield self._arrived(path, hop)
+            yield self._arrived(path, hop, packet, came)
             return
         if len(path) >= INITIAL_HOPS:
             reason = f"the hop limit of {INITIAL_HOPS} is spent at {device}."
-            yield self._end(path, hop, HOP_LIMIT, reason)
+            yield self._end(path, hop, packet, HOP_LIMIT, reason)
             return
         for fate in step.fates:
-            yield from self._follow(path, hop, fate)
+            yield from self._follow(path, hop, fate, packet, came)
 
-    def _follow(self, path: list[Hop], hop: Hop, fate: Fate) -> Iterator[Branch]:
+    def _follow(
+        self, path: list[Hop], hop: Hop, fate: Fate, packet: Packet, came: Packet
+    ) -> Iterator[Branch]:
         here = _copy(hop)
         if fate.hop is not None and fate.hop.action == "forward":
             here.out, here.next_hop = fate.hop.interface, fate.hop.address
@@ -232,56 +239,95 @@ class _Walker:
                 under = self.forwarding.under.get(End(hop.device, interface.name))
                 here.wrap = Wrap(interface.tunnel, under if isinstance(under, Leg) else None)
         if here.out is not None and fate.verdict in (None, "next-hop-silent", "wrong-segment"):
-            stopped = self._filter(here, here.out)
+            stopped = self._filter(packet, here, here.out)
             if stopped is not None:
-                yield self._end(path, here, *stopped)
+                yield self._end(path, here, packet, *stopped)
                 return
         if fate.verdict is not None:
-            yield self._end(path, here, fate.verdict, fate.reason)
+            yield self._end(path, here, packet, fate.verdict, fate.reason)
             return
         assert fate.to is not None
-        unfound = self._undiscovered(here, fate.to)
+        translator = self.forwarding.translator(here.device)
+        if translator is not None and fate.hop is not None:
+            change = translator.leaves(packet, came, here.arrived, fate.hop)
+            here.rewritten += change.done
+            if change.stop is not None:
+                yield self._end(path, here, packet, *change.stop)
+                return
+            packet = translator.remembers(change.packet, came)
+        unfound = self._undiscovered(packet, here, fate.to)
         if unfound is not None:
-            yield self._end(path, here, *unfound)
+            yield self._end(path, here, packet, *unfound)
             return
-        too_big = self._too_big(here, fate.to)
+        too_big = self._too_big(packet, here, fate.to)
         if too_big is not None:
-            yield self._end(path, here, "too-big", too_big)
+            yield self._end(path, here, packet, "too-big", too_big)
             return
-        yield from self._visit(fate.to.device, fate.to.interface, [*path, here])
+        yield from self._visit(fate.to.device, fate.to.interface, [*path, here], packet)
 
-    def _end(self, path: list[Hop], hop: Hop, verdict: str, reason: str) -> Branch:
+    def _end(self, path: list[Hop], hop: Hop, packet: Packet, verdict: str, reason: str) -> Branch:
         hop.reason = reason
-        return Branch([*map(_copy, path), hop], verdict, reason)
+        return Branch([*map(_copy, path), hop], verdict, reason, packet=packet)
 
-    def _arrived(self, path: list[Hop], hop: Hop) -> Branch:
-        if self.wanted and hop.device not in self.wanted:
-            names = " or ".join(sorted(self.wanted))
-            reason = (
-                f"{hop.device} takes it: {self.packet.target} is its address too, not only "
-                f"that of {names}."
-            )
-            return self._end(path, hop, "wrong-host", reason)
-        stopped = self._filter(hop, None) or self._deaf(hop.device)
+    def _arrived(self, path: list[Hop], hop: Hop, packet: Packet, came: Packet) -> Branch:
+        device, target = hop.device, packet.target
+        wanted = self.wanted
+        if wanted and not packet.is_reply and target != self.sent.target:
+            wanted = frozenset()  # whoever it was led to is meant
+        if wanted and device not in wanted:
+            names = " or ".join(sorted(wanted))
+            if packet.is_reply and packet.tracked:
+                reason = (
+                    f"{device} takes the reply: {target} is its address, and {device} does not "
+                    f"remember that it stands for {names}."
+                )
+                return self._end(path, hop, packet, LOST_BACK, reason)
+            reason = f"{device} takes it: {target} is its address too, not only that of {names}."
+            return self._end(path, hop, packet, "wrong-host", reason)
+        stopped = self._filter(packet, hop, None) or self._deaf(packet, device)
         if stopped is not None:
-            return self._end(path, hop, *stopped)
+            return self._end(path, hop, packet, *stopped)
+        foreign = self._foreign(packet, device)
+        if foreign is not None:
+            return self._end(path, hop, packet, LOST_BACK, foreign)
+        translator = self.forwarding.translator(device)
+        if translator is not None:
+            packet = translator.remembers(packet, came)
         interface = hop.route.next_hops[0].interface if hop.route else None
-        reason = f"{hop.device} has it: {self.packet.target} is its own address on {interface}."
-        return self._end(path, hop, DELIVERED, reason)
+        reason = f"{device} has it: {target} is its own address on {interface}."
+        return self._end(path, hop, packet, DELIVERED, reason)
 
-    def _martian(self, device: str, arrived: str | None) -> str | None:
+    @staticmethod
+    def _foreign(packet: Packet, device: str) -> str | None:
+        """Why a reply does not belong to the connection that was asked for: it comes from another
+        end. A ping is answered all the same."""
+        asked, flow = packet.asked, packet.flow
+        if asked is None or flow is None or flow.protocol not in ("tcp", "udp"):
+            return None
+        if packet.source == asked.target and (asked.port is None or flow.port == asked.port):
+            return None
+        wanted, got = asked.target, packet.source
+        ports = ""
+        if wanted == got:
+            ports = f", port {flow.port} instead of {asked.port}"
+        return (
+            f"{device} gets the reply from {got}{ports} and had asked {wanted}: it met no device "
+            "that remembers the translation."
+        )
+
+    def _martian(self, packet: Packet, device: str, arrived: str | None) -> str | None:
         """A Linux router drops IPv4 packets that claim one of its own addresses as source."""
-        source = self.packet.source
+        source = packet.source
         if arrived is None or source is None or source.family == 6:
             return None
         if self.forwarding.near.owns(device, source):
             return f"{device} drops it: the source {source} is one of its own addresses."
         return None
 
-    def _unexpected(self, device: str, arrived: str | None) -> str | None:
+    def _unexpected(self, packet: Packet, device: str, arrived: str | None) -> str | None:
         """A reverse-path check (RFC 3704): the way back to the source has to leave here, too."""
-        source, facts = self.packet.source, self.forwarding.devices[device]
-        if arrived is None or source is None or source.family == 6 or self.packet.flow is None:
+        source, facts = packet.source, self.forwarding.devices[device]
+        if arrived is None or source is None or source.family == 6 or packet.flow is None:
             return None
         check = reverse_path(facts, arrived) if facts.reverse_path else None
         if check is None:
@@ -289,7 +335,7 @@ class _Walker:
         if self.forwarding.not_computed(device, 4, None):
             return None  # by which table the way back is looked up is not certain: see `_visit`
         # The kernel asks for the way back with the ends exchanged, and without an interface.
-        route = self.forwarding.chosen(device, self.packet.target, source, None).route
+        route = self.forwarding.chosen(device, packet.target, source, None).route
         exits = {hop.interface for hop in route.obeyed_hops} if route is not None else set()
         if route is not None and (check[0] == "loose" or arrived in exits):
             return None
@@ -300,18 +346,17 @@ class _Walker:
             f"(reverse-path check, {check[1].text})."
         )
 
-    def _unclear_check(self, device: str, arrived: str | None) -> list[Unmodelled]:
+    def _unclear_check(self, packet: Packet, device: str, arrived: str | None) -> list[Unmodelled]:
         """What makes a reverse-path check uncertain; empty where none is made."""
-        source, facts = self.packet.source, self.forwarding.devices[device]
-        if arrived is None or source is None or source.family == 6 or self.packet.flow is None:
+        source, facts = packet.source, self.forwarding.devices[device]
+        if arrived is None or source is None or source.family == 6 or packet.flow is None:
             return []
         if not facts.reverse_path or reverse_path(facts, arrived) is None:
             return []
         return self.forwarding.not_computed(device, 4, None)
 
-    def _filter(self, hop: Hop, leaving: str | None) -> tuple[str, str] | None:
+    def _filter(self, packet: Packet, hop: Hop, leaving: str | None) -> tuple[str, str] | None:
         """(verdict, reason) if a filter of the device ends the packet; notes what it passed."""
-        packet = self.packet
         filters = self.forwarding.filters.get(hop.device)
         if filters is None or packet.flow is None:
             return None
@@ -332,10 +377,10 @@ class _Walker:
         more = f": {last.why}" if last.why else ""
         return "filtered", f"{hop.device} drops it silently, by its filter {what}{more}."
 
-    def _undiscovered(self, hop: Hop, to: End) -> tuple[str, str] | None:
+    def _undiscovered(self, packet: Packet, hop: Hop, to: End) -> tuple[str, str] | None:
         """(verdict, reason) if a filter at either end keeps IPv6 from finding the next hop
         (RFC 4861): the solicitation goes one way, the advertisement the other."""
-        packet, filters = self.packet, self.forwarding.filters
+        filters = self.forwarding.filters
         if packet.flow is None or packet.target.family == 4 or hop.wrap is not None:
             return None
         asked = hop.next_hop or packet.target
@@ -363,15 +408,24 @@ class _Walker:
                     )
         return None
 
-    def _deaf(self, device: str) -> tuple[str, str] | None:
+    def _deaf(self, packet: Packet, device: str) -> tuple[str, str] | None:
         """(verdict, reason) if nobody on the device listens for the request."""
-        flow, facts = self.packet.flow, self.forwarding.devices[device]
+        flow, facts = packet.flow, self.forwarding.devices[device]
         sockets = facts.services.sockets
-        if flow is None or flow.is_reply or flow.port is None or sockets is None:
+        if flow is None or flow.is_reply or flow.port is None:
             return None
         if flow.protocol not in ("tcp", "udp"):
             return None
-        target = self.packet.target
+        target = packet.target
+        if sockets is None:
+            if target in self.forwarding.near.forwarded.get(device, ()):
+                # Who listens there was not gathered; an address that is there for forwards, on
+                # a port that none takes, is answered by nobody else.
+                return "refused", (
+                    f"{device} refuses it: it leads packets for {target} elsewhere, and no entry "
+                    f"takes {flow.protocol} port {flow.port}."
+                )
+            return None
         same = [s for s in sockets if s.protocol == flow.protocol and s.port == flow.port]
         if any(s.address in (None, str(target)) and target.family in s.families for s in same):
             return None
@@ -381,10 +435,10 @@ class _Walker:
             return "refused", f"{device} refuses it: {service} is bound to {bound} only."
         return "refused", f"{device} refuses it: nobody there listens on {service}."
 
-    def _too_big(self, here: Hop, to: End) -> str | None:
-        size = self.packet.size
+    def _too_big(self, packet: Packet, here: Hop, to: End) -> str | None:
+        size = packet.size
         far = self.forwarding.near.interface(to)
-        if here.wrap is not None and here.wrap.under is not None and self.packet.must_fit:
+        if here.wrap is not None and here.wrap.under is not None and packet.must_fit:
             from .sizes import largest_inside
 
             room = largest_inside(self.forwarding, here.wrap.under, here.wrap.tunnel.overhead)
@@ -393,7 +447,7 @@ class _Walker:
                     f"{here.device} cannot send {size} bytes into {here.out}: its outer way leaves "
                     f"room for {room}."
                 )
-        if self.packet.must_fit and here.mtu is not None and size > here.mtu:
+        if packet.must_fit and here.mtu is not None and size > here.mtu:
             return (
                 f"{here.device} cannot send {size} bytes out of {here.out}: its MTU is {here.mtu}."
             )
@@ -417,6 +471,7 @@ def guards(device: Device) -> bool:
     """True if the device may stop pings for what they are, and not for where they go."""
     return (
         bool(device.rules)
+        or bool(device.translations)
         or (bool(device.filters) and Filters(device).may_stop_pings())
         or any(item.mode != "off" for item in device.reverse_path)
         # The reply to what was changed on the way goes to somebody else.
@@ -466,4 +521,4 @@ def walk(
         if count >= _EXPLORED:
             break
     kept += spare[: max(0, LISTED - len(kept))]
-    return Leg(kept, count, list(walker.caveats))
+    return Leg(kept, count, list(walker.caveats), start)

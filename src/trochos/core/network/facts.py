@@ -289,6 +289,8 @@ class Device:
     routing: Routing = NO_ROUTING
     policy: Policy = NO_POLICY
     filters: tuple[Chain, ...] = ()
+    translations: tuple[Chain, ...] = ()
+    """The chains that rewrite addresses, with those that they call."""
     reverse_path: tuple[ReversePath, ...] = ()
     services: Services = NO_SERVICES
     partly: Source | None = None

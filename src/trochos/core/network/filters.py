@@ -11,8 +11,11 @@ from typing import NamedTuple
 
 from .addressing import Prefix
 from .source import Source
+from .translation import Rewrite
 
 ACCEPT, DROP, REJECT = "accept", "drop", "reject"
+TRANSLATE = "translate"
+"""Addresses are rewritten, which ends the chain for the connection."""
 JUMP, GOTO, RETURN, CONTINUE = "jump", "goto", "return", "continue"
 UNKNOWN = "unknown"
 """What an entry or the end of a chain does is not understood, or left open by its standard."""
@@ -49,6 +52,8 @@ class Entry(NamedTuple):
     chain: str = ""
     """Where `jump` and `goto` lead."""
     name: str = ""
+    rewrite: Rewrite | None = None
+    """What `translate` puts in place."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -29,6 +29,7 @@ from ..network.filters import (
     REJECT,
     RETURN,
     TERMINAL,
+    TRANSLATE,
     UNKNOWN,
     Chain,
     Entry,
@@ -36,6 +37,7 @@ from ..network.filters import (
     Range,
 )
 from ..network.protocols import by_packets
+from ..network.translation import Rewrite
 from .gates import Reading
 
 EPHEMERAL: Range = (32768, 60999)
@@ -113,6 +115,8 @@ class Decision:
     why: str = ""
     says: str = ""
     """The entry in words."""
+    rewrite: Rewrite | None = None
+    """What it puts in place, where it rewrites addresses."""
 
 
 class Passage(NamedTuple):
@@ -131,10 +135,30 @@ class Filters:
     """The filters of one device."""
 
     device: Device
+    translating: bool = False
+    """True for the chains that rewrite addresses."""
     _named: dict[str, Chain] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        self._named = {chain.name: chain for chain in self.device.filters}
+        self._named = {chain.name: chain for chain in self.chains}
+
+    @property
+    def chains(self) -> tuple[Chain, ...]:
+        return self.device.translations if self.translating else self.device.filters
+
+    def rewrite(self, hook: str, passage: Passage) -> Decision | None:
+        """What the translating chains at one hook make of the first packet of a connection: an
+        entry that rewrites it, one that ends it, or a doubt; None if nothing changes."""
+        family = passage.target.family
+        chains = [c for c in self.chains if c.hook == hook and family in c.families]
+        for chain in sorted(chains, key=lambda c: c.priority):
+            found = self._chain(chain, passage, 0)
+            verdict = found.verdict if found is not None else chain.policy
+            if verdict != ACCEPT:
+                if found is None:
+                    found = Decision(verdict, chain.source, says="whatever no entry matches")
+                return replace(found, chain=chain.name)
+        return None
 
     def hooks(self, passage: Passage) -> Iterator[Chain]:
         """The chains that a packet meets, in order."""
@@ -225,6 +249,9 @@ class Filters:
             if fits is None or entry.verdict == UNKNOWN:
                 why = f"whether it matches, {_unsure(entry)}"
                 return Decision(UNKNOWN, entry.source, why=why, says=words(entry))
+            if entry.verdict == TRANSLATE:
+                said = words(entry)
+                return Decision(TRANSLATE, entry.source, says=said, rewrite=entry.rewrite)
             if entry.verdict in TERMINAL:
                 return Decision(entry.verdict, entry.source, says=words(entry))
             if entry.verdict == RETURN:

@@ -96,6 +96,7 @@ class ConfigDraft:
     routing: Routing = NO_ROUTING
     policy: Policy = NO_POLICY
     filters: list[Chain] = field(default_factory=list)
+    translations: list[Chain] = field(default_factory=list)
     instances: dict[str, InsideDraft] = field(default_factory=dict)
     """By the routing instance's name; the main one is the draft itself."""
     routes: bool = True
@@ -123,6 +124,7 @@ class CaptureDraft:
     tunnels: dict[str, Tunnel] = field(default_factory=dict)
     unmodelled: list[Unmodelled] = field(default_factory=list)
     filters: list[Chain] = field(default_factory=list)
+    translations: list[Chain] = field(default_factory=list)
     reverse_path: list[ReversePath] = field(default_factory=list)
     services: Services = NO_SERVICES
     heard: list[Heard] = field(default_factory=list)

@@ -113,6 +113,7 @@ def merged_device(name: str, drafts: DeviceDrafts, role: str | None) -> Device:
         routing=_routing(configs),
         policy=_policy(configs),
         filters=tuple(chain for layer in layers for chain in layer.filters),
+        translations=tuple(chain for layer in layers for chain in layer.translations),
         reverse_path=tuple(item for capture in captures for item in capture.reverse_path),
         services=_services(captures),
         heard=tuple(item for capture in captures for item in capture.heard),

@@ -15,12 +15,14 @@ from ..network.filters import (
     JUMP,
     REJECT,
     RETURN,
+    TRANSLATE,
     UNKNOWN,
     Chain,
     Entry,
     Match,
     Range,
 )
+from ..network.translation import DESTINATION, SOURCE, Rewrite
 from .drafts import CaptureDraft
 from .located_json import Document, Node
 
@@ -35,6 +37,12 @@ _PORTS = {
 """Names that the program prints in place of numbers (IANA's registry of service names)."""
 _IDLE = frozenset(("counter", "log", "comment", "quota", "set", "ct helper", "ct timeout", "flow"))
 """Statements that decide nothing about the packet."""
+_REWRITES = {
+    "snat": SOURCE,
+    "masquerade": SOURCE,
+    "dnat": DESTINATION,
+    "redirect": DESTINATION,
+}
 _VERDICTS = {"accept": ACCEPT, "drop": DROP, "reject": REJECT, "return": RETURN}
 _FIELDS = {
     ("ip", "saddr"): "source",
@@ -85,16 +93,13 @@ class _Reader:
                 where = self.place(chain, "name")
                 if chain.text("type") == "nat":
                     translating.add(where)
-                else:
-                    chains[where] = self.chain(chain, f"{path}/chain")
+                chains[where] = self.chain(chain, f"{path}/chain")
             rule = item.get("rule")
             if rule is not None:
                 rule.use_all()
                 where = self.place(rule, "chain")
                 source = self.source(rule.peek("expr") or rule, f"{path}/rule")
-                if where in translating:
-                    self.report(source, "address translation is not computed")
-                elif where[0] in _FAMILIES:
+                if where[0] in _FAMILIES:
                     entries.setdefault(where, []).extend(self.entries(rule, source, where))
                 else:
                     self.report(source, f"filters of the family {where[0]} are not computed")
@@ -113,7 +118,11 @@ class _Reader:
                 chain_.priority,
                 chain_.policy,
             )
-            self.draft.filters.append(whole)
+            if where not in translating:
+                self.draft.filters.append(whole)
+            tables = {place[:2] for place in translating}
+            if where in translating or (chain_.hook is None and where[:2] in tables):
+                self.draft.translations.append(whole)
         return self.draft
 
     @staticmethod
@@ -139,6 +148,7 @@ class _Reader:
         """One entry, or one for each value of a verdict map."""
         matches: list[Match] = []
         verdict, target = CONTINUE, ""
+        rewrite: Rewrite | None = None
         mapped: list[Entry] = []
         name = node.text("comment") or ""
         for part in node.items("expr"):
@@ -151,7 +161,18 @@ class _Reader:
                     verdict, target = self.verdict(kind, body, where)
                 elif kind == "limit":
                     matches.append(Match("unknown", ("a limit of packets per time",)))
-                elif kind in ("snat", "dnat", "masquerade", "redirect", "mangle", "tproxy"):
+                elif kind in _REWRITES:
+                    found = self.rewrites(kind, body, where)
+                    if found is None:
+                        self.report(source, f"this form of {kind} is not computed")
+                        continue
+                    verdict = TRANSLATE
+                    *others, (extra, rewrite) = found
+                    for theirs, held in others:
+                        here = (*matches, *theirs)
+                        mapped.append(Entry(source, TRANSLATE, here, "", name, held))
+                    matches += extra
+                elif kind in ("mangle", "tproxy"):
                     self.report(source, f"{kind} changes packets, which is not computed")
                 elif kind == "notrack":
                     self.report(source, "connections that are not tracked are not computed")
@@ -159,7 +180,64 @@ class _Reader:
                     # It may take the packet away: what follows is not certain.
                     matches.append(Match("unknown", (kind,)))
                     verdict = UNKNOWN
-        return [*mapped, Entry(source, verdict, tuple(matches), target, name)]
+        return [*mapped, Entry(source, verdict, tuple(matches), target, name, rewrite)]
+
+    def rewrites(
+        self, kind: str, body: Node, where: tuple[str, str, str]
+    ) -> list[tuple[list[Match], Rewrite]] | None:
+        """What a translating statement puts in place, and under which further conditions: one for
+        each element of a map. None if it is not understood."""
+        what = _REWRITES[kind]
+        address, port = body.peek("addr"), body.peek("port")
+        ports: tuple[int, int] | None = None
+        if port is not None:
+            inner = port.peek("range")
+            ends = [_port(n) for n in (inner.elements() if inner is not None else [port])]
+            if any(end is None for end in ends):
+                return None
+            ports = ends[0] or 0, ends[-1] or 0
+        if address is None:
+            own = kind in ("masquerade", "redirect")
+            if not own and ports is None:
+                return None
+            return [([], Rewrite(what, ports=ports, own=own))]
+        held = address.peek("map")
+        if held is not None:
+            return self.from_map(what, held, where, ports)
+        rewrite = _put(what, address, ports)
+        return None if rewrite is None else [([], rewrite)]
+
+    def from_map(
+        self, what: str, node: Node, where: tuple[str, str, str], ports: tuple[int, int] | None
+    ) -> list[tuple[list[Match], Rewrite]] | None:
+        left, data = node.peek("key"), node.peek("data")
+        if left is None or data is None:
+            return None
+        parts = left.items("concat") if left.peek("concat") is not None else [left]
+        keys = [self.key(part) for part in parts]
+        if isinstance(data.value, str) and data.value.startswith("@"):
+            pairs = self.sets.get((where[0], where[1], data.value[1:]), [])
+        else:
+            pairs = data.items("set")
+        out: list[tuple[list[Match], Rewrite]] = []
+        for pair in pairs:
+            both = pair.elements()
+            if len(both) != 2:
+                return None
+            named = both[0].items("concat") if both[0].peek("concat") is not None else [both[0]]
+            put = both[1].items("concat") if both[1].peek("concat") is not None else [both[1]]
+            matches: list[Match] = []
+            for key, value in zip(keys, named, strict=False):
+                values = _values(key, value) if key is not None else None
+                if key is None or values is None:
+                    return None
+                matches.append(Match(key, tuple(values)))
+            port = _port(put[1]) if len(put) == 2 else None
+            rewrite = _put(what, put[0], ports if port is None else (port, port))
+            if rewrite is None or len(named) != len(keys) or len(put) > 2:
+                return None
+            out.append((matches, rewrite))
+        return out or None
 
     @staticmethod
     def verdict(kind: str, body: Node, where: tuple[str, str, str]) -> tuple[str, str]:
@@ -258,6 +336,21 @@ class _Reader:
             yield from self.listed(held if held is not None else element, where)
             return
         yield node
+
+
+def _put(what: str, node: Node, ports: tuple[int, int] | None) -> Rewrite | None:
+    """The address, the range or the prefix that is put in place."""
+    inner, ends = node.peek("prefix"), node.peek("range")
+    if inner is not None:
+        whole = parse_prefix(f"{inner.text('addr')}/{inner.integer('len')}")
+        return None if whole is None else Rewrite(what, ports=ports, whole=whole)
+    texts = [str(n.value) for n in (ends.elements() if ends is not None else [node])]
+    addresses = [parse_address(text) for text in texts]
+    first, last = addresses[0], addresses[-1]
+    if first is None or last is None:
+        whole = parse_prefix(texts[0]) if "/" in texts[0] else None
+        return None if whole is None else Rewrite(what, ports=ports, whole=whole)
+    return Rewrite(what, first, last, ports)
 
 
 def _values(key: str, node: Node) -> Values | None:

@@ -7,8 +7,9 @@ from collections.abc import Iterator
 import numpy as np
 
 from ...forwarding.families import FamilyReach
+from ...forwarding.packet import Packet
 from ...forwarding.verdicts import BIT
-from ...forwarding.walk import Branch, Hop, Packet, walk
+from ...forwarding.walk import Branch, Hop, walk
 from ...network.addressing import BITS, Address, Prefix
 from ...network.facts import Source
 from ..finding import BREAKS, NOTES, Finding

@@ -8,8 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...forwarding.families import FamilyReach
+from ...forwarding.packet import Packet
 from ...forwarding.verdicts import BIT
-from ...forwarding.walk import Packet, walk
+from ...forwarding.walk import walk
 from ...network.addressing import Address
 from ...network.facts import Device, End, Source, StaticRoute
 from ...protocols.routes import NextHop, Route

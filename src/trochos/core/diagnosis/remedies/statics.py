@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from ...forwarding.walk import Packet, walk
+from ...forwarding.packet import Packet
+from ...forwarding.walk import walk
 from ...network.addressing import Address, Prefix
 from ...network.edits import Remedy
 from ...network.facts import Device, StaticRoute
