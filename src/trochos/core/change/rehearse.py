@@ -64,7 +64,7 @@ class _Block(NamedTuple):
         """Whose address it is: of several that hold it, the one that answers this sender."""
         owner = self.table.names[self.table.owner_rows[column]]
         near = self.table.forwarding.near
-        others = [d for d in near.owner_devices(target) if d != self.sender]
+        others = [d for d in near.meant_devices(target) if d != self.sender]
         if len(others) > 1 and not near.is_anycast(target):
             for name in others:
                 if ping(self.better, self.sender, self.source, target, name)[2] in (True, "partly"):

@@ -78,8 +78,24 @@ class Search:
         self._mended: list[tuple[Trial, list[Option]]] = []
         """States with all contradictions of the one before mended, the last first."""
 
+    def _outside(self, path: Path) -> Path:
+        """Where a device answers at its own address: the path to an outside one that stands for
+        it, if that fails. Whoever complains of the device may have asked for that."""
+        forwarding = self.base.forwarding
+        if path.receiver != self.receiver:
+            return path  # an address was said
+        for address, owners in forwarding.near.led.items():
+            if any(owner.end.device == path.receiver for owner in owners):
+                other = find_path(forwarding, self.sender, str(address), self.traffic)
+                if other.works in ("no", "partly"):
+                    self.receiver = str(address)
+                    return other
+        return path
+
     def run(self) -> Diagnosis:
         path = find_path(self.base.forwarding, self.sender, self.receiver, self.traffic)
+        if path.works == "yes":
+            path = self._outside(path)
         out = Diagnosis(path)
         self.first = path
         if path.works == "yes":

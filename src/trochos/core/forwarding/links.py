@@ -100,6 +100,10 @@ class Neighbourhood:
         gives it to."""
         return self.owners.get(address) or self.led.get(address, [])
 
+    def meant_devices(self, address: Address) -> list[str]:
+        """The devices that are meant by an address, without repetition; see `holders`."""
+        return list(dict.fromkeys(o.end.device for o in self.holders(address) if o.active))
+
     def _lead(self, device: Device) -> None:
         """Takes note of the outside addresses that a device's translations give to others: those
         that lead to one device, and those that stand for one."""

@@ -204,7 +204,7 @@ class Reach:
                 odd |= table.shared_columns[own]
                 for column in np.flatnonzero(odd & ~mine).tolist():
                     target = table.addresses[column]
-                    holders = [d for d in self.forwarding.near.owner_devices(target) if d != name]
+                    holders = [d for d in self.forwarding.near.meant_devices(target) if d != name]
                     found = [_CODE[self._walked(name, fact.address, target, d).ok] for d in holders]
                     states[column] = self._together(found)
             states[mine] = YES

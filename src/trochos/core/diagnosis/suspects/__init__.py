@@ -11,6 +11,7 @@ announcements  what is held and not told
 sessions       BGP inside one system
 lists          what keeps a prefix back
 policies       what a BGP session refuses
+translations   addresses that are rewritten wrongly, or not at all
 """
 
 from __future__ import annotations
@@ -34,11 +35,13 @@ from .rules import on_ruled
 from .sessions import mesh_hole, unresolved
 from .statics import edge, no_static, on_static
 from .suspect import KINDS, LIKELY, PLAUSIBLE, POSSIBLE, SURE, WORKAROUND, Suspect, home_of
+from .translations import translated
 
 
 def look(bench: Bench, path: Path, flow: Flow | None = None) -> list[Suspect]:
     """The suspects of one complaint, most believed first."""
     found: dict[str, Suspect] = {s.finding.id: s for s in _stopped(bench, path, flow or Flow())}
+    found |= {s.finding.id: s for s in translated(bench, path, flow or Flow())}
     for leg, target in ((path.outbound, path.target), (path.back, path.source)):
         if leg is None or target is None or leg.state == "yes":
             continue
@@ -66,7 +69,10 @@ def _stopped(bench: Bench, path: Path, flow: Flow) -> Iterator[Suspect]:
     ):
         for branch in leg.branches if leg is not None else ():
             if branch.hops and target is not None:
-                yield from stopped(bench, branch, branch.last, source, target, kind)
+                at = branch.packet
+                ends = (at.source, at.target) if at is not None else (source, target)
+                its = at.flow if at is not None and at.flow is not None else kind
+                yield from stopped(bench, branch, branch.last, *ends, its)
 
 
 def look_towards(bench: Bench, leg: Leg, target: Address) -> list[Suspect]:

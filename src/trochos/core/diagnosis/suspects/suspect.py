@@ -15,6 +15,11 @@ from ..remedies.bench import Bench
 KINDS = {
     "filter-stops": "A filter stops the traffic of a complaint.",
     "reverse-path-stops": "A reverse-path check drops what comes another way than it goes.",
+    "source-not-rewritten": "A source leaves with its inside address where others are rewritten.",
+    "rewritten-source-unrouted": "A source is rewritten to an address that nobody sends back.",
+    "hairpin-missing": "Client and server share a LAN, and the answer passes by who translates.",
+    "forward-missing": "An outside address or port is led to nobody inside.",
+    "forward-astray": "An outside address or port is led to where nobody answers.",
     "static-overrides": "A static route overrides a better one that leads to the target.",
     "static-astray": "A static route sends packets to a neighbour that does not lead there.",
     "rule-route-astray": "A route in a table that a rule leads to does not lead there.",

@@ -1,0 +1,451 @@
+"""Rewritten addresses as suspects: what a translation does to a complaint, or fails to do.
+
+A source that leaves with an inside address, one that is rewritten to what nobody routes back, a
+forward that takes other packets or leads to the wrong place, and the hairpin: client and server
+on one LAN, where the answer never passes whoever rewrote the question.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import takewhile
+
+from ...forwarding.packet import Packet
+from ...forwarding.path import Path
+from ...forwarding.verdicts import LOST_BACK
+from ...forwarding.walk import Hop, walk
+from ...network.addressing import Address, Prefix
+from ...network.edits import Edit, Remedy
+from ...network.facts import Device, Source
+from ...network.filters import POSTROUTING, PREROUTING, Entry, Match
+from ...network.translation import DESTINATION, SOURCE
+from ...protocols.filters import Flow
+from ..finding import BREAKS, Finding
+from ..remedies import translations as put
+from ..remedies.bench import Bench
+from .suspect import LIKELY, PLAUSIBLE, SURE, Suspect, home_of
+
+Offer = tuple[str, tuple[Edit, ...], Source]
+"""A remedy before it has its final words: what is done, how, and the line that it is about."""
+
+
+def translated(bench: Bench, path: Path, flow: Flow) -> Iterator[Suspect]:
+    """The translations that one complaint meets, or ought to meet."""
+    if path.source is None:
+        return
+    seen: set[str] = set()
+    for branch in path.outbound.branches:
+        for hop in branch.hops:
+            device = bench.devices[hop.device]
+            if not device.translations or hop.device in seen:
+                continue
+            seen.add(hop.device)
+            if path.outbound.state != "yes":
+                yield from _towards(bench, device, hop, path, flow)
+            elif path.back is not None and path.back.state != "yes":
+                yield from _returning(bench, device, hop, path, flow)
+    if path.outbound.state != "yes":
+        for name in sorted(set(_giving(bench, path.target)) - seen):
+            yield from _towards(bench, bench.devices[name], None, path, flow)
+
+
+def _giving(bench: Bench, target: Address) -> list[str]:
+    """The devices whose translations name an outside address."""
+    out = [n for n, held in bench.forwarding.near.forwarded.items() if target in held]
+    for device in bench.network.devices:
+        entries = put.entries_of(bench, device.name, SOURCE) if device.translations else []
+        if any(e.rewrite is not None and e.rewrite.first == target for e in entries):
+            out.append(device.name)
+    return out
+
+
+# -- the way back ----------------------------------------------------------------------
+
+
+def _returning(bench: Bench, device: Device, hop: Hop, path: Path, flow: Flow) -> Iterator[Suspect]:
+    assert path.back is not None and path.source is not None
+    sources = [item for item in hop.rewritten if item.what == SOURCE]
+    if hop.out is None:
+        return
+    if path.back.verdict == LOST_BACK and any(i.what == DESTINATION for i in hop.rewritten):
+        yield from _hairpin(bench, device, hop, path)
+    elif not sources:
+        yield from _unrewritten(bench, device, hop, path)
+    else:
+        entry = _entry_at(bench, device, sources[-1].entry)
+        if entry is not None and not _leads_back(bench, sources[-1].after, device.name, hop.out):
+            yield from _unrouted(bench, device, hop, entry, sources[-1].after)
+
+
+def _leads_back(bench: Bench, address: Address, device: str, port: str | None) -> bool:
+    """True if those beside a device, on one of its ports or all, send what is for an address to
+    it."""
+    others = [o.device for mine, o in bench.beside(device) if port in (None, mine.interface)]
+    return any(
+        hop.device == device
+        for name in others
+        if bench.devices[name].role != "unread"
+        for branch in walk(bench.forwarding, name, Packet(address)).branches
+        for hop in branch.hops[1:]
+    )
+
+
+def _entry_at(bench: Bench, device: Device, line: Source | None) -> Entry | None:
+    entries = [e for chain in device.translations for e in chain.entries]
+    return next((e for e in entries if line is not None and e.source == line), None)
+
+
+def _unrewritten(bench: Bench, device: Device, hop: Hop, path: Path) -> Iterator[Suspect]:
+    """The source keeps its inside address where others are rewritten."""
+    source, out = path.source, hop.out
+    assert source is not None and out is not None
+    chain = put.chain_at(bench, device.name, POSTROUTING, source.family)
+    if chain is None:
+        return
+    home = home_of(bench, source) or _host(source)
+    near: list[Offer] = []
+    for entry in put.entries_of(bench, device.name, SOURCE):
+        takes, leaves = _takes(entry, "source", source), _leaves_by(entry, "out", out)
+        if not takes and leaves and _idle(bench, entry, "source"):
+            edits = put.with_value(bench, entry, "source", put.value_of(home))
+            near.append((f"let the entry be about {home}", edits, entry.source))
+        elif takes and not leaves:
+            edits = put.with_value(bench, entry, "out", out)
+            words = f"let the entry for {home} be about what leaves by {out}"
+            near.append((words, edits, entry.source))
+    expr: put.Expr = [
+        put.condition("out", out),
+        put.condition("source", put.value_of(home), source.family),
+        {"masquerade": None},
+    ]
+    more: Offer = (
+        f"rewrite the source of {home} that leaves by {out}",
+        put.added(bench, chain, expr),
+        chain.source,
+    )
+    yield from _suspect(
+        "source-not-rewritten",
+        device.name,
+        f"{device.name} sends what comes from {source} out of {out} with that inside address.",
+        "Others that leave there get an outside address, to which answers find back; nobody beyond "
+        "knows the way to this one.",
+        out,
+        f"{home}-{out}",
+        [*near, more],
+        SURE if near else PLAUSIBLE,
+    )
+
+
+def _unrouted(
+    bench: Bench, device: Device, hop: Hop, entry: Entry, address: Address
+) -> Iterator[Suspect]:
+    """The source is rewritten to an address that nobody sends here."""
+    offers: list[Offer] = []
+    for better in _routed_here(bench, device, entry, address)[:2]:
+        edits = put.with_put(bench, entry, better, None)
+        offers.append((f"rewrite it to {better}, which is sent here", edits, entry.source))
+    edits = put.with_put(bench, entry, None, None)
+    offers.append(("rewrite it to the address of the exit", edits, entry.source))
+    yield from _suspect(
+        "rewritten-source-unrouted",
+        device.name,
+        f"{device.name} rewrites the source to {address}, and nobody beside it sends what is for "
+        "that address back.",
+        "The request arrives with that source, and the answer goes to it.",
+        hop.out,
+        str(address),
+        offers,
+        SURE,
+    )
+
+
+def _routed_here(bench: Bench, device: Device, entry: Entry, now: Address) -> list[Address]:
+    """Addresses that others send to a device and that nobody has or rewrites to: those that look
+    most like the present one first."""
+    mine = {f.address for i in device.interfaces for f in i.addresses}
+    taken = {
+        item.rewrite.first
+        for item in put.entries_of(bench, device.name, SOURCE)
+        if item.rewrite is not None and item is not entry
+    } | bench.forwarding.near.forwarded.get(device.name, set())
+    out: dict[Address, None] = {}
+    for _, other in bench.beside(device.name):
+        for static in bench.devices[other.device].statics:
+            prefix = static.prefix
+            if static.gateway not in mine or prefix.is_default or prefix.family != now.family:
+                continue
+            if prefix.last - prefix.network > 255:
+                continue
+            inner = range(prefix.network + (not prefix.is_host), prefix.last + prefix.is_host)
+            for value in inner:
+                address = Address(prefix.family, value)
+                if address not in taken and address not in bench.forwarding.near.owners:
+                    out[address] = None
+    return sorted(out, key=lambda a: (-_alike(str(a), str(now)), a))
+
+
+def _alike(one: str, other: str) -> int:
+    """How many signs two texts share at their ends."""
+
+    def shared(a: str, b: str) -> int:
+        return sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], zip(a, b, strict=False)))
+
+    return shared(one, other) + shared(one[::-1], other[::-1])
+
+
+def _hairpin(bench: Bench, device: Device, hop: Hop, path: Path) -> Iterator[Suspect]:
+    """Client and server on one LAN: the server answers the client directly."""
+    source, out = path.source, hop.out
+    assert source is not None and out is not None
+    inside = next(item.after for item in hop.rewritten if item.what == DESTINATION)
+    home = home_of(bench, source) or _host(source)
+    chain = put.chain_at(bench, device.name, POSTROUTING, source.family)
+    if chain is None:
+        return
+    near: list[Offer] = []
+    for entry in put.entries_of(bench, device.name, SOURCE):
+        if not any(m.key == "target" for m in entry.matches) or not _takes(entry, "target", inside):
+            continue
+        if not _takes(entry, "source", source):
+            edits = put.with_value(bench, entry, "source", put.value_of(home))
+            near.append((f"let the entry be about {home}", edits, entry.source))
+        elif not _leaves_by(entry, "out", out):
+            edits = put.with_value(bench, entry, "out", out)
+            near.append((f"let the entry be about what leaves by {out}", edits, entry.source))
+    expr: put.Expr = [
+        put.condition("out", out),
+        put.condition("source", put.value_of(home), source.family),
+        put.condition("target", str(inside), source.family),
+        {"masquerade": None},
+    ]
+    more: Offer = (
+        f"rewrite the source, too, of what {home} sends to {inside}",
+        put.added(bench, chain, expr),
+        chain.source,
+    )
+    yield from _suspect(
+        "hairpin-missing",
+        device.name,
+        f"{device.name} leads {source} to {inside}, which answers directly, past {device.name}.",
+        "The client gets the answer from an address that it never asked, and refuses it. If the "
+        "source is rewritten as well, the answer comes back the same way.",
+        out,
+        f"{home}-{inside}",
+        [*near, more],
+        SURE,
+    )
+
+
+# -- the way there ---------------------------------------------------------------------
+
+
+def _towards(
+    bench: Bench, device: Device, hop: Hop | None, path: Path, flow: Flow
+) -> Iterator[Suspect]:
+    done = [item for item in hop.rewritten if item.what == DESTINATION] if hop is not None else []
+    if done:
+        entry = _entry_at(bench, device, done[-1].entry)
+        if entry is not None:
+            yield from _led_astray(bench, device, entry, done[-1].after, path, flow)
+        return
+    concerned = path.target in bench.forwarding.near.led or path.target in {
+        fact.address for i in device.interfaces for fact in i.addresses
+    }
+    near = list(_near_forwards(bench, device, hop, path, flow))
+    inside = _stands_for(bench, device, path.target)
+    if not concerned and not near:
+        return
+    offers = list(near)
+    chain = put.chain_at(bench, device.name, PREROUTING, path.target.family)
+    if chain is not None and inside is not None:
+        expr: put.Expr = [put.condition("target", str(path.target), path.target.family)]
+        expr.append({"dnat": {"addr": str(inside)}})
+        edits = put.added(bench, chain, expr)
+        offers.append((f"lead {path.target} to {inside}", edits, chain.source))
+    what = f"{flow.protocol} port {flow.port} of {path.target}" if flow.port else str(path.target)
+    yield from _suspect(
+        "forward-missing",
+        device.name,
+        f"{device.name} leads {what} to nobody inside.",
+        "No entry of its translations takes these packets, so they are for the device itself, or "
+        "go where its table says.",
+        None,
+        what,
+        offers,
+        SURE if near or inside is not None else LIKELY,
+    )
+
+
+def _near_forwards(
+    bench: Bench, device: Device, hop: Hop | None, path: Path, flow: Flow
+) -> Iterator[Offer]:
+    """Entries that would take the packets but for one condition."""
+    near, came = bench.forwarding.near, hop.arrived if hop is not None else None
+    for entry in put.entries_of(bench, device.name, DESTINATION):
+        target = _takes(entry, "target", path.target)
+        port = _takes_port(entry, flow)
+        arrives = hop is None or hop.arrived is None or _leaves_by(entry, "in", hop.arrived)
+        if target and port and not arrives and hop is not None and hop.arrived is not None:
+            edits = put.with_value(bench, entry, "in", hop.arrived)
+            yield f"let the entry be about what comes in by {hop.arrived}", edits, entry.source
+        elif target and not port and flow.port is not None and _protocol(entry) == flow.protocol:
+            edits = put.with_value(bench, entry, "port", flow.port)
+            yield f"let the entry be about port {flow.port}", edits, entry.source
+        elif not target and port and any(m.key == "target" for m in entry.matches):
+            named = [
+                Address(v.family, v.network)
+                for m in entry.matches
+                if m.key == "target"
+                for v in m.values
+                if isinstance(v, Prefix) and v.is_host
+            ]
+            known = (a in near.owners or _leads_back(bench, a, device.name, came) for a in named)
+            if named and not any(known):
+                edits = put.with_value(bench, entry, "target", str(path.target))
+                yield f"let the entry be about {path.target}", edits, entry.source
+
+
+def _led_astray(
+    bench: Bench, device: Device, entry: Entry, now: Address, path: Path, flow: Flow
+) -> Iterator[Suspect]:
+    """The forward leads somewhere where nobody answers."""
+    offers: list[Offer] = []
+    for better, port in _servers(bench, device, entry, now, path, flow):
+        edits = put.with_put(bench, entry, better, port)
+        words = f"lead it to {better}" + (f", port {port}" if port is not None else "")
+        owner = bench.forwarding.near.owner_devices(better)
+        offers.append((f"{words} of {owner[0]}" if owner else words, edits, entry.source))
+    owners = bench.forwarding.near.owner_devices(now)
+    whose = f"{now} of {owners[0]}" if owners else f"{now}, which nobody has"
+    yield from _suspect(
+        "forward-astray",
+        device.name,
+        f"{device.name} leads packets for {path.target} to {whose}, and they are not answered.",
+        "The entry puts the inside address in place of the outside one. Who is meant may be one of "
+        "those that other entries name, or that listen.",
+        None,
+        f"{path.target}-{now}",
+        offers,
+        SURE if not owners else LIKELY,
+    )
+
+
+def _servers(
+    bench: Bench, device: Device, entry: Entry, now: Address, path: Path, flow: Flow
+) -> list[tuple[Address, int | None]]:
+    """Where a forward may be meant to lead: the port that somebody listens on there, the device
+    that the outside address stands for, hosts that other entries name, hosts beside that one."""
+    near, out = bench.forwarding.near, dict[tuple[Address, int | None], None]()
+    asked = entry.rewrite.port_for(flow.port) if entry.rewrite is not None else flow.port
+    for name in near.owner_devices(now):
+        for socket in bench.devices[name].services.sockets or ():
+            if socket.protocol == flow.protocol and socket.port != asked:
+                out[now, socket.port] = None
+    inside = _stands_for(bench, device, path.target)
+    others = [
+        item.rewrite.first
+        for item in put.entries_of(bench, device.name, DESTINATION)
+        if item is not entry and item.rewrite is not None and item.rewrite.first is not None
+    ]
+    beside = [
+        address
+        for address, owners in near.owners.items()
+        if address.family == now.family
+        and abs(address.value - now.value) < 256
+        and any(bench.devices[o.end.device].is_host and o.active for o in owners)
+    ]
+    beside.sort(key=lambda a: (-_alike(str(a), str(now)), abs(a.value - now.value)))
+    for address in (*([inside] if inside is not None else ()), *others, *beside[:3]):
+        if address != now:
+            out[address, None] = None
+    return list(out)[:5]
+
+
+def _stands_for(bench: Bench, device: Device, outside: Address) -> Address | None:
+    """The one inside address whose source is rewritten to an outside one."""
+    for entry in put.entries_of(bench, device.name, SOURCE):
+        held = entry.rewrite
+        if held is None or held.first != outside:
+            continue
+        for match in entry.matches:
+            hosts = [v for v in match.values if isinstance(v, Prefix) and v.is_host]
+            if match.key == "source" and len(hosts) == len(match.values) == 1 and not match.negated:
+                return Address(hosts[0].family, hosts[0].network)
+    return None
+
+
+# -- conditions ------------------------------------------------------------------------
+
+
+def _matches(entry: Entry, key: str) -> list[Match]:
+    return [match for match in entry.matches if match.key == key]
+
+
+def _takes(entry: Entry, key: str, address: Address) -> bool:
+    """True if an entry's conditions on one end hold for an address."""
+    return all(
+        any(isinstance(v, Prefix) and v.contains(address) for v in match.values) != match.negated
+        for match in _matches(entry, key)
+    )
+
+
+def _leaves_by(entry: Entry, key: str, interface: str) -> bool:
+    return all(
+        any(
+            str(v) == interface or (str(v).endswith("*") and interface.startswith(str(v)[:-1]))
+            for v in match.values
+        )
+        != match.negated
+        for match in _matches(entry, key)
+    )
+
+
+def _protocol(entry: Entry) -> str | None:
+    """The transport that an entry's ports belong to."""
+    found = [m.key.split(" ")[0] for m in entry.matches if m.key.endswith("target-port")]
+    return found[0] if found else None
+
+
+def _takes_port(entry: Entry, flow: Flow) -> bool:
+    for match in entry.matches:
+        if not match.key.endswith("target-port"):
+            continue
+        head, _, tail = match.key.partition(" ")
+        if tail and head != flow.protocol:
+            return False
+        ranges = [v for v in match.values if isinstance(v, tuple) and not isinstance(v, Prefix)]
+        if flow.port is None or not any(low <= flow.port <= high for low, high in ranges):
+            return False
+    return True
+
+
+def _idle(bench: Bench, entry: Entry, key: str) -> bool:
+    """True if nobody has an address that an entry asks for at one end."""
+    values = [v for m in _matches(entry, key) for v in m.values if isinstance(v, Prefix)]
+    owners = bench.forwarding.near.owners
+    return bool(values) and not any(v.contains(a) for v in values for a in owners)
+
+
+def _host(address: Address) -> Prefix:
+    return Prefix(address.family, address.value, 32 if address.family == 4 else 128)
+
+
+def _suspect(
+    kind: str,
+    device: str,
+    summary: str,
+    why: str,
+    interface: str | None,
+    key: str,
+    offers: list[Offer],
+    weight: int,
+) -> Iterator[Suspect]:
+    made = [offer for offer in offers if offer[1]]
+    remedies = tuple(Remedy(f"On {device}: {words}.", edits) for words, edits, _ in made)
+    lines = tuple(dict.fromkeys(line for _, _, line in made or offers))
+    if not lines:
+        return
+    yield Suspect(
+        Finding(kind, BREAKS, device, summary, why, lines, interface, key=key, remedies=remedies),
+        weight if remedies else LIKELY,
+    )
