@@ -122,7 +122,7 @@ def test_what_is_not_understood_makes_the_answer_unknown() -> None:
     assert "not certain" in path.outbound.decisive.reason
 
 
-def test_address_translation_is_reported_and_makes_answers_unknown() -> None:
+def test_a_translation_that_is_not_understood_is_reported_and_makes_answers_unknown() -> None:
     nat = {
         "chain": {
             "family": "ip",
@@ -134,7 +134,14 @@ def test_address_translation_is_reported_and_makes_answers_unknown() -> None:
             "policy": "accept",
         }
     }
-    masq = {"rule": {"family": "ip", "table": "n", "chain": "post", "expr": [{"masquerade": None}]}}
+    masq = {
+        "rule": {
+            "family": "ip",
+            "table": "n",
+            "chain": "post",
+            "expr": [{"snat": {"addr": {"numgen": {"mode": "random", "mod": 2}}}}],
+        }
+    }
     network = survey(front=ruleset(nat, masq))
     assert network.path("desk", "db").works == "unknown"
 

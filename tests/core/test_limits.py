@@ -83,7 +83,8 @@ OTHERS = {
     "translation": {"nft_json": json.dumps({"nftables": [
         {"chain": {"family": "ip", "table": "nat", "name": "post", "type": "nat",
                    "hook": "postrouting", "prio": 100, "policy": "accept"}},
-        {"rule": {"family": "ip", "table": "nat", "chain": "post", "expr": [{"masquerade": None}]}},
+        {"rule": {"family": "ip", "table": "nat", "chain": "post", "expr": [
+            {"snat": {"addr": {"numgen": {"mode": "random", "mod": 2}}}}]}},
     ]})},
 }  # fmt: skip
 

@@ -9,11 +9,25 @@ from typing import Any
 import pytest
 from surveys import ROOT, bare
 
+from trochos.core.forwarding.path import Traffic
 from trochos.core.survey import Computed
 
 COPIED = ROOT / "tests" / "cases"
 ALL = ROOT.parent / "shared" / "reference"
-NETS = ("dale", "ouse", "loom", "port", "rook", "elmet", "trio", "silo", "tarn", "weald", "delve")
+NETS = (
+    "dale",
+    "ouse",
+    "loom",
+    "port",
+    "rook",
+    "elmet",
+    "trio",
+    "silo",
+    "tarn",
+    "weald",
+    "delve",
+    "stile",
+)
 Table = dict[str, tuple[str, int, frozenset[tuple[str | None, str | None]]]]
 SAME = {"ospf6": "ospf", "ripng": "rip"}
 
@@ -138,6 +152,34 @@ def test_reach_equals_the_real_pings(case: tuple[Path, Computed]) -> None:
         if ours != expected:
             wrong.append((ping, ours))
     assert wrong == []
+
+
+def test_connections_equal_the_real_ones(case: tuple[Path, Computed]) -> None:
+    folder, survey = case
+    held = folder / "truth" / "tcp.json"
+    if not held.exists():
+        return  # only the captures with translations have them
+    wrong = []
+    for row in json.loads(held.read_text()):
+        asked = Traffic(protocol="tcp", port=row["port"])
+        works = survey.path(row["from"], row["to"], asked).works
+        if works != ("yes" if row["ok"] else "no"):
+            wrong.append((row, works))
+    assert wrong == []
+
+
+def test_the_summary_counts_the_rows(case: tuple[Path, Computed]) -> None:
+    _, survey = case
+    rows = list(survey.reach.pairs())
+    ends: dict[str, int] = {}
+    for row in rows:
+        ends[row.outbound] = ends.get(row.outbound, 0) + 1
+    assert survey.reach.summary() == {
+        "pairs": len(rows),
+        "ok": sum(row.ok is True for row in rows),
+        "partly": sum(row.ok == "partly" for row in rows),
+        "outbound": dict(sorted(ends.items())),
+    }
 
 
 def ways(survey: Computed, sender: str, target: str) -> tuple[str, list[list[str]]]:

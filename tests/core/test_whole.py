@@ -62,6 +62,8 @@ def test_what_broke_it_is_found_among_harmless_differences(case: Path) -> None:
         pytest.skip("no pair of hosts broke, or its healthy base is not among the copied ones")
     old = Computed.from_files(network_files(base / "survey"), KEY)
     new = Computed.from_files(noisy(network_files(case / "survey"), case.name), KEY)
+    if new.path(*pairs[0]).works == "yes":
+        pytest.skip("what broke is an outside address, which only a translation knows")
     found = new.since(*pairs[0], old)
     assert found.guilty, found.says
     for item in found.guilty:

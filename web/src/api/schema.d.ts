@@ -834,6 +834,17 @@ export interface components {
             do: components["schemas"]["DoEnum"];
             /** @description to which a rule led */
             table?: string | null;
+            /**
+             * @description the end that is rewritten
+             *
+             *     * `source` - source
+             *     * `destination` - destination
+             */
+            what?: components["schemas"]["ActionShapeWhatEnum"];
+            /** @description before and after */
+            port?: number[] | null;
+            /** @description the address that is put in place */
+            to?: string;
             /** @description of a tag */
             vlan?: number;
             /** @description of a filter */
@@ -849,17 +860,32 @@ export interface components {
             under?: {
                 [key: string]: unknown;
             } | null;
+            from?: string;
         };
+        /**
+         * @description * `source` - source
+         *     * `destination` - destination
+         * @enum {string}
+         */
+        ActionShapeWhatEnum: "source" | "destination";
         AddressShape: {
             value: string;
             evidence: components["schemas"]["EvidenceShape"];
             captured: boolean;
         };
         AlongShape: {
-            what: components["schemas"]["WhatEnum"];
+            what: components["schemas"]["AlongShapeWhatEnum"];
             device: string;
             text: string;
         };
+        /**
+         * @description * `address` - address
+         *     * `static route` - static route
+         *     * `route` - route
+         *     * `neighbour` - neighbour
+         * @enum {string}
+         */
+        AlongShapeWhatEnum: "address" | "static route" | "route" | "neighbour";
         AlternativeShape: {
             title: string;
             edits: components["schemas"]["EditShape"][];
@@ -1183,9 +1209,10 @@ export interface components {
          *     * `filter` - filter
          *     * `tag` - tag
          *     * `rule` - rule
+         *     * `translate` - translate
          * @enum {string}
          */
-        DoEnum: "wrap" | "filter" | "tag" | "rule";
+        DoEnum: "wrap" | "filter" | "tag" | "rule" | "translate";
         EditShape: {
             device?: string;
             file?: string;
@@ -2121,6 +2148,7 @@ export interface components {
          *     * `no-route` - no-route
          *     * `no-source` - no-source
          *     * `not-forwarding` - not-forwarding
+         *     * `not-translated-back` - not-translated-back
          *     * `refused` - refused
          *     * `rejected` - rejected
          *     * `too-big` - too-big
@@ -2129,15 +2157,7 @@ export interface components {
          *     * `wrong-segment` - wrong-segment
          * @enum {string}
          */
-        VerdictEnum: "delivered" | "discarded" | "filtered" | "hop-limit" | "interface-down" | "loop" | "name-unknown" | "next-hop-silent" | "next-hop-unresolved" | "no-route" | "no-source" | "not-forwarding" | "refused" | "rejected" | "too-big" | "unknown" | "wrong-host" | "wrong-segment";
-        /**
-         * @description * `address` - address
-         *     * `static route` - static route
-         *     * `route` - route
-         *     * `neighbour` - neighbour
-         * @enum {string}
-         */
-        WhatEnum: "address" | "static route" | "route" | "neighbour";
+        VerdictEnum: "delivered" | "discarded" | "filtered" | "hop-limit" | "interface-down" | "loop" | "name-unknown" | "next-hop-silent" | "next-hop-unresolved" | "no-route" | "no-source" | "not-forwarding" | "not-translated-back" | "refused" | "rejected" | "too-big" | "unknown" | "wrong-host" | "wrong-segment";
         WhyOneShape: {
             device: string;
             prefix: string;

@@ -11,7 +11,7 @@ import { CaseWork } from "./CaseWork";
 import { Decision } from "./Decision";
 import { Ends } from "./Ends";
 import { Journey } from "./Journey";
-import { filtersOf, firstSelection, hopAt, hopText, parseHop, type HopKey, type Path, wrapOf } from "./journey";
+import { filtersOf, firstSelection, hopAt, hopText, parseHop, rewritesOf, targetAt, type HopKey, type Path, wrapOf } from "./journey";
 import { KeepCase } from "./KeepCase";
 import { packetOf, questionOf, queryOf } from "./question";
 import { Sentence } from "./Sentence";
@@ -92,7 +92,7 @@ function Answer({ survey, question, path, also, ids, hopQuery, onHop }: {
   const hop = hopAt(path, selected);
   const leg = selected.leg === "outbound" ? path.outbound : path.return;
   const branch = leg?.branches[selected.branch];
-  const target = (selected.leg === "outbound" ? path.to.address : path.from.address) ?? "";
+  const target = targetAt(path, selected);
   const device = hop?.device ?? "";
   const following = branch?.hops[selected.index + 1];
   const endsQuestion = useMemo<EndsQuestion | null>(() => {
@@ -143,7 +143,7 @@ function Answer({ survey, question, path, also, ids, hopQuery, onHop }: {
           <Journey path={path} roles={roles} selected={selected} onSelect={onHop} svgRef={svg} />
         </div>
         <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1.25fr)_minmax(0,0.95fr)_minmax(0,1fr)]">
-          <Decision survey={survey} device={device} target={target} filters={hop ? filtersOf(hop) : []} rule={hop?.actions.find((action) => action.do === "rule")} reason={branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1 && !path.sentence.endsWith(branch.reason) ? branch.reason : null} />
+          <Decision survey={survey} device={device} target={target} filters={hop ? filtersOf(hop) : []} rewrites={hop ? rewritesOf(hop) : []} rule={hop?.actions.find((action) => action.do === "rule")} reason={branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1 && !path.sentence.endsWith(branch.reason) ? branch.reason : null} />
           <Ends survey={survey} device={device} question={endsQuestion} nothing={nothing} wrap={hop ? wrapOf(hop) : null} />
           <SourcePane survey={survey} device={device} evidence={evidence} />
         </div>

@@ -2,6 +2,7 @@ import { Fragment } from "react";
 
 import type { Shapes } from "../api/client";
 import { useDecision } from "../api/queries";
+import { rewrittenEnd } from "./journey";
 import { EvidenceLink } from "../ui/EvidenceLink";
 import { Failed, Working } from "../ui/States";
 import { hopWords, protocolWords } from "../ui/words";
@@ -9,8 +10,8 @@ import { hopWords, protocolWords } from "../ui/words";
 const STATE = { wins: "is taken", shorter: "shorter", loses: "beaten", unusable: "not usable" } as const;
 
 /** Every route of one router that covers the target, longest first; and what is missing. */
-export function Decision({ survey, device, target, reason, filters, rule }: {
-  survey: number; device: string; target: string; reason: string | null; filters: Shapes["ActionShape"][]; rule?: Shapes["ActionShape"] | undefined;
+export function Decision({ survey, device, target, reason, filters, rewrites, rule }: {
+  survey: number; device: string; target: string; reason: string | null; filters: Shapes["ActionShape"][]; rewrites: Shapes["ActionShape"][]; rule?: Shapes["ActionShape"] | undefined;
 }) {
   const decision = useDecision(survey, device, target);
   return (
@@ -21,12 +22,28 @@ export function Decision({ survey, device, target, reason, filters, rule }: {
       {target ? null : <p className="soft">There is no address to look for yet: the name comes first.</p>}
       {target && decision.isPending ? <Working what="Looking at its routes" /> : null}
       {decision.error ? <Failed error={decision.error} /> : null}
+      {rewrites.length ? <Rewrites survey={survey} rewrites={rewrites} /> : null}
       {rule ? (
         <p className="pb-2"><b>A rule led to {rule.table ? `table ${rule.table}` : "an end"}</b>{rule.entry ? <>: <EvidenceLink survey={survey} item={rule.entry} /> <span className="mono soft">{rule.entry.text.slice(0, 120)}</span></> : null}. Below is the main table.</p>
       ) : null}
       {decision.data ? <Body survey={survey} data={decision.data} reason={reason} /> : null}
       {filters.length ? <Filters survey={survey} filters={filters} /> : null}
     </section>
+  );
+}
+
+/** What the device puts in place of the packet's ends, before and after it routes it. */
+function Rewrites({ survey, rewrites }: { survey: number; rewrites: Shapes["ActionShape"][] }) {
+  return (
+    <ul className="pb-2" aria-label="Rewritten here">
+      {rewrites.map((item, index) => (
+        <li key={index}>
+          <b>{item.what === "source" ? "Source" : "Destination"} rewritten:</b>{" "}
+          <span className="mono">{rewrittenEnd(item, "from")}</span> becomes <span className="mono">{rewrittenEnd(item, "to")}</span>
+          {item.entry ? <>, <EvidenceLink survey={survey} item={item.entry} /></> : <span className="soft">, because {item.what === "source" ? "the request was led elsewhere here" : "the request got another source here"}</span>}
+        </li>
+      ))}
+    </ul>
   );
 }
 

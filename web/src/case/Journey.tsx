@@ -1,7 +1,7 @@
 import { useLayoutEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
 
 import { protocolWords, VERDICT_WORDS } from "../ui/words";
-import { filtersOf, hopText, layOut, type HopKey, type Lane, type LegName, type Path, type Station, wrapOf } from "./journey";
+import { filtersOf, type HopKey, hopText, type Lane, layOut, type LegName, type Path, rewritesOf, rewrittenEnd, type Station, wrapOf } from "./journey";
 
 interface Props {
   path: Path;
@@ -37,6 +37,10 @@ function stationWords(station: Station, lane: Lane): { what: string; where: stri
     where: route?.prefix ?? "",
     dead: false,
   };
+}
+
+function rewriteWords(station: Station): string {
+  return rewritesOf(station.hop).map((item) => `, ${item.what ?? ""} rewritten to ${rewrittenEnd(item, "to")}`).join("");
 }
 
 function filterWords(station: Station): string {
@@ -180,6 +184,8 @@ export function Journey({ path, roles, selected, onSelect, svgRef }: Props) {
             const dead = words.dead;
             const textY = up ? y - 27 : y + 21;
             const small = lane.level > 0;
+            // A device that is passed twice has its words once.
+            const again = lane.stations.some((other) => other.index < station.index && other.column === station.column) && !dead;
             return (
               <g
                 key={hopText(key)}
@@ -187,14 +193,14 @@ export function Journey({ path, roles, selected, onSelect, svgRef }: Props) {
                 role="button"
                 tabIndex={chosen ? 0 : -1}
                 aria-pressed={chosen}
-                aria-label={`${lane.leg}, ${station.device}: ${words.what} ${words.where}${filterWords(station)}${dead ? `, ${lane.reason}` : ""}`}
+                aria-label={`${lane.leg}, ${station.device}: ${words.what} ${words.where}${rewriteWords(station)}${filterWords(station)}${dead ? `, ${lane.reason}` : ""}`}
                 className="cursor-pointer"
                 onClick={() => onSelect(key)}
                 onKeyDown={(event) => move(event, key)}
               >
                 <rect className="focus-ring" x={x - column / 2 + 3} y={small ? y - 12 : up ? y - LABELS - 2 : y - 9} width={column - 6} height={small ? 24 : LABELS + 11} rx="6" fill="transparent" stroke="transparent" />
                 <circle cx={x} cy={y} r={small ? 4 : 5.5} fill={dead ? "var(--stop)" : COLOUR[lane.leg]} />
-                {small ? (
+                {again ? null : small ? (
                   dead ? (
                     <text x={x + (up ? 36 : -36)} y={y + 4} textAnchor={up ? "start" : "end"} fontSize="11.5" fontWeight="700" fill="var(--stop)" paintOrder="stroke" stroke="var(--color-base-200)" strokeWidth="4">
                       {clip(words.what, column - 24, 6.8)}
@@ -302,6 +308,20 @@ function LaneLine({ lane, y, mainY, centre, stationX, column, end }: {
             ) : null}
           </g>
         );
+      })}
+      {/* From here on the packet names another end. */}
+      {shown.map((station, i) => {
+        const x0 = points[i];
+        const rewrites = rewritesOf(station.hop);
+        if (!rewrites.length || x0 === undefined || lane.level > 0) return null;
+        const x1 = points[i + 1] ?? x0 + direction * 60;
+        const words = rewrites.map((item) => `${item.what === "source" ? "from" : "to"} ${item.to ?? ""}`);
+        return words.map((text, line) => (
+          <text key={`t${station.index}.${line}`} x={(x0 + x1) / 2} y={y + out * -1 * (7 + line * 12) + (out < 0 ? 8 : -1)} textAnchor="middle" fontSize="10.5" fontWeight="600" className="fill-base-content" stroke="none">
+            {clip(text, Math.abs(x1 - x0) - 8, 5.9)}
+            <title>{text}</title>
+          </text>
+        ));
       })}
       <path d={d} stroke={colour} strokeWidth={thick} strokeLinejoin="round" />
       {/* A filter that lets the packet pass is a door that stands open. */}

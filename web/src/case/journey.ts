@@ -83,7 +83,9 @@ export function layOut(path: Path): Journey {
   const outbound = ordered(path.outbound);
   const back = ordered(path.return);
   const start = path.from.device ?? "";
-  const end = path.to.device ?? null;
+  // Whoever takes it in the end may be another than who has the address that was asked.
+  const taken = outbound[0]?.verdict === "delivered" ? outbound[0].hops.at(-1)?.device : undefined;
+  const end = taken ?? path.to.device ?? null;
   const forward = devices(outbound[0]);
   const reversed = (branch: Branch | undefined) => devices(branch).reverse();
   // The return's main way first where the request got nowhere: it then knows more devices.
@@ -201,6 +203,33 @@ export interface Wrap {
 /** The filters that a hop's packet meets, in order. */
 export function filtersOf(hop: Hop): Hop["actions"] {
   return hop.actions.filter((action) => action.do === "filter");
+}
+
+/** What a hop rewrites of the packet, in order. */
+export function rewritesOf(hop: Hop): Hop["actions"] {
+  return hop.actions.filter((action) => action.do === "translate");
+}
+
+/** An end as a rewrite names it: the address, with the port where that changes too. */
+export function rewrittenEnd(action: Hop["actions"][number], side: "from" | "to"): string {
+  const port = action.port?.[side === "from" ? 0 : 1];
+  return `${action[side] ?? ""}${port === undefined ? "" : `, port ${port}`}`;
+}
+
+/** Where the packet goes when a hop looks for a route: what hops up to it put in place. */
+export function targetAt(path: Path, key: HopKey): string {
+  const leg = key.leg === "outbound" ? path.outbound : path.return;
+  let target = (key.leg === "outbound" ? path.to.address : path.from.address) ?? "";
+  const first = leg?.branches[key.branch]?.hops ?? [];
+  if (key.leg === "return") {
+    // An answer goes to the source that the request had in the end.
+    const sent = path.outbound.branches[mainBranch(path.outbound)]?.hops ?? [];
+    for (const hop of sent) for (const action of rewritesOf(hop)) if (action.what === "source") target = action.to ?? target;
+  }
+  for (const hop of first.slice(0, key.index + 1)) {
+    for (const action of rewritesOf(hop)) if (action.what === "destination") target = action.to ?? target;
+  }
+  return target;
 }
 
 /** What a hop wraps the packet in, if it does. */

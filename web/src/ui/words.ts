@@ -16,6 +16,7 @@ export const VERDICT_WORDS: Record<Verdict, string> = {
   filtered: "filtered",
   refused: "refused",
   "wrong-segment": "wrong segment",
+  "not-translated-back": "not translated back",
   loop: "loop",
   "hop-limit": "hop limit spent",
   "too-big": "too big",

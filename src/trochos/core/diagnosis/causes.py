@@ -175,10 +175,11 @@ class Search:
         others = [source for source in finding.evidence if source not in touched]
         return replace(finding, evidence=(*dict.fromkeys(touched), *others))
 
-    @staticmethod
-    def _deaf(path: Path) -> bool:
+    def _deaf(self, path: Path) -> bool:
         """True if the request arrives where nobody listens: no change of the network helps."""
         last = path.outbound.decisive.last
+        if any(self.base.devices[h.device].translations for h in path.outbound.decisive.hops):
+            return False  # it may be led to the wrong place, or not be led on
         arrived = last.route is not None and last.route.protocol == "local"
         filtered = bool(last.filters) and last.filters[-1].verdict != "accept"
         back = path.back is None or path.back.state == "yes"

@@ -16,6 +16,7 @@ from ..forwarding.step import Forwarding
 from ..forwarding.verdicts import DELIVERED
 from ..network.addressing import Address, parse_address
 from ..network.facts import End
+from ..network.translation import DESTINATION
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,6 +125,8 @@ def _stations(forwarding: Forwarding, path: Path) -> list[tuple[str, Address]]:
     out: list[tuple[str, Address]] = []
     hops = path.outbound.decisive.hops
     for number, hop in enumerate(hops):
+        if any(item.what == DESTINATION for item in hop.rewritten):
+            break  # what lies behind is not asked by its own address
         if hop.next_hop is not None and not hop.next_hop.is_link_local:
             following = hops[number + 1].device if number + 1 < len(hops) else None
             out.append((f"near side of {following}" if following else "next hop", hop.next_hop))

@@ -157,6 +157,9 @@ class FamilyReach:
         self._defaults: dict[int, tuple[NDArray[np.int32], NDArray[np.int8]]] = {}
         self._sources: list[Address] = list(self.addresses)
         self._source_number: dict[Address, int] = dict(self.column)
+        # What is not known of the way out may hide that the source became another one: then the
+        # way back to the first says nothing.
+        self._ping = PING_UNSURE if forwarding.may_rewrite else PING
         self.states: dict[str, list[tuple[Address, NDArray[np.int8]]]] = {}
         """Per device what pings from each of its sources show, kept by `Reach`."""
         shape = (len(self.names), len(self.addresses))
@@ -427,7 +430,7 @@ class FamilyReach:
             elif fixed:
                 one[position] = self._number(fixed[0])
         sources = one[ways]
-        ok = PING[codes, self._codes_of_returns(sources)]
+        ok = self._ping[codes, self._codes_of_returns(sources)]
         nowhere = ways < 0
         ok[nowhere] = np.where(codes[nowhere] == _ONLY_UNKNOWN, UNSURE, NO)
         for position, along, fixed in several:
@@ -438,7 +441,9 @@ class FamilyReach:
                 sources[columns] = self._number(fixed[0])
                 ok[columns] = combine(
                     [
-                        PING[self._outbound(row, item, columns), self._back_codes(source, columns)]
+                        self._ping[
+                            self._outbound(row, item, columns), self._back_codes(source, columns)
+                        ]
                         for item, source in zip(along, fixed, strict=True)
                     ]
                 )
@@ -448,7 +453,7 @@ class FamilyReach:
                 outs = [self._outbound(row, item, alike) for item in along]
                 ok[alike] = combine(
                     [
-                        PING[out, self._back_codes(source, alike)]
+                        self._ping[out, self._back_codes(source, alike)]
                         for out, source in zip(outs, chosen, strict=True)
                     ]
                 )
@@ -464,7 +469,7 @@ class FamilyReach:
             if unsure is not None:
                 known &= ~unsure
             back = CODE[self.default_returns_of(sources)[known]]
-            ok[known] = PING[codes[known], back]
+            ok[known] = self._ping[codes[known], back]
         return sources, ok
 
     def default_returns_of(self, sources: NDArray[np.int32]) -> Bits:
@@ -484,7 +489,7 @@ class FamilyReach:
     def ping(self, row: int, source: Address | None) -> NDArray[np.int8]:
         """What pings of a device from one source to every address show."""
         back = self._back_codes(source, None)
-        found: NDArray[np.int8] = _PING_FLAT.take((self.codes[row] << 3) + back)
+        found: NDArray[np.int8] = self._ping.ravel().take((self.codes[row] << 3) + back)
         return found
 
     def _back_codes(
@@ -663,7 +668,9 @@ _WORST = _worst()
 _OF_CODE = np.array([int(np.flatnonzero(code == CODE)[0]) for code in range(8)], dtype=np.uint32)
 PING = _states(np.repeat(_OF_CODE, 8), np.tile(_OF_CODE, 8)).reshape(8, 8)
 """What a ping shows, by the codes of the way out and of the return."""
-_PING_FLAT = PING.ravel()
+PING_UNSURE = PING.copy()
+PING_UNSURE[_ONLY_UNKNOWN] = np.where(PING[_ONLY_UNKNOWN] == NO, UNSURE, PING[_ONLY_UNKNOWN])
+"""The same where a packet whose way is not known may have got another source."""
 
 
 def combine(states: list[NDArray[np.int8]]) -> NDArray[np.int8]:

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 
 from ..network.addressing import FAMILY_NAMES, Address, parse_address
 from ..network.facts import Source, Unmodelled
+from ..network.translation import DESTINATION
 from ..protocols.filters import Flow
 from .endpoints import Endpoint, EndpointError, main_address, resolve
 from .names import NameAnswer, look_up, may_be_name
@@ -41,6 +42,16 @@ class Path:
     """The sizes along both legs, where they arrive."""
     failing_sources: tuple[Address, ...] = ()
     """Where it works: other addresses of the sender from which it does not."""
+
+    @property
+    def led(self) -> tuple[str, str] | None:
+        """(who takes the request, who leads it there), where that is another than who was asked."""
+        for branch in self.outbound.branches:
+            for hop in branch.hops:
+                if branch.verdict == DELIVERED and branch.last.device != self.receiver:
+                    if any(item.what == DESTINATION for item in hop.rewritten):
+                        return branch.last.device, hop.device
+        return None
 
     @property
     def family(self) -> int:
@@ -88,6 +99,8 @@ class Path:
                 return f"Whether the name is known cannot be said: {self.name.reason}"
             return f"The name does not resolve: {self.name.reason}"
         to = self.receiver or str(self.target)
+        if self.led is not None:
+            to = f"{self.led[0]}, to which {self.led[1]} leads {self.target}"
         if self.outbound.state == "yes" and self.back is None:
             return f"The request ends at {self.outbound.branches[0].last.device}."
         if self.works == "yes" and self.failing_sources:
@@ -118,7 +131,7 @@ class Path:
         if self.back.state == "partly":
             return f"The request arrives, but only some replies do: {_clause(self.back.decisive)}"
         where = self.back.decisive.last.device
-        if where == to:
+        if where == (self.led[0] if self.led is not None else to):
             return (
                 f"The request arrives at {to}, and the reply never leaves: "
                 f"{_clause(self.back.decisive)}"
@@ -309,6 +322,9 @@ def _one(
         legs = answers(forwarding, outbound, packet, end.device, passed, (DELIVERED,))
         if legs:
             back = min(legs.values(), key=lambda leg: _ORDER[leg.state])
+        if back is not None and outbound.state == "unknown" and forwarding.may_rewrite:
+            # To which address it would be answered is not known either.
+            back = back if back.state != "no" else None
     states = [outbound.state] + ([back.state] if back is not None else [])
     if end.device is None and outbound.state == "yes":
         states.append("unknown")
@@ -317,13 +333,18 @@ def _one(
         profile(forwarding, outbound, source, family) if outbound.state == "yes" else None,
         profile(forwarding, back, target, family) if back and back.state == "yes" else None,
     )
-    silent = end.device is not None and forwarding.devices[end.device].services.sockets is None
-    if traffic.port is not None and end.device is not None and silent:
+    listener, port = end.device, traffic.port
+    for branch in outbound.branches:
+        if branch.verdict == DELIVERED and branch.packet is not None:
+            listener, port = branch.last.device, branch.packet.ends.port
+            break
+    silent = listener is not None and forwarding.devices[listener].services.sockets is None
+    if port is not None and listener is not None and silent:
         # The way is computed; who listens was not gathered, and the answer must say so.
-        facts = forwarding.devices[end.device]
-        service = f"{traffic.protocol} {traffic.port}"
-        source_of = Source(end.device, facts.main_file or "", None, service)
-        why = f"whether {end.device} listens on {service} is not known: nobody gathered it"
+        facts = forwarding.devices[listener]
+        service = f"{traffic.protocol} {port}"
+        source_of = Source(listener, facts.main_file or "", None, service)
+        why = f"whether {listener} listens on {service} is not known: nobody gathered it"
         path.caveats.append((Unmodelled(source_of, why), why))
     seen: set[Unmodelled] = set()
     for leg in (outbound, back):

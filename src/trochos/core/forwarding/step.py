@@ -70,6 +70,7 @@ class Forwarding:
     rules: dict[str, RuleTables] = field(default_factory=dict)
     """The rules of each device that has some."""
     _translators: dict[str, Translator] = field(default_factory=dict)
+    _may_rewrite: bool | None = None
     _through: dict[End, list[Fate]] = field(default_factory=dict)
     _inside: list[End] = field(default_factory=list)
     _lookups: dict[tuple[str, int], Lookup] = field(default_factory=dict)
@@ -212,6 +213,17 @@ class Forwarding:
                             seen.add(other)
                             waiting.append(other)
                             self._heard.setdefault((other, family), []).extend(said)
+
+    @property
+    def may_rewrite(self) -> bool:
+        """True if a packet whose way is not known may have got another source there: somebody
+        rewrites sources, or was not read, or does what is not computed."""
+        if self._may_rewrite is None:
+            self._may_rewrite = bool(self._translators) or any(
+                device.strange or any(item.touches == ALL for item in device.unmodelled)
+                for device in self.devices.values()
+            )
+        return self._may_rewrite
 
     def translator(self, device: str) -> Translator | None:
         """The translations of a device that has some."""

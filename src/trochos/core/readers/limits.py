@@ -133,7 +133,7 @@ SAID_BY_READERS = (
         "the routing instance RED of mid is not computed",
     ),
     ("rules by marks, ports or exits", "rules that choose a table by this are not computed"),
-    ("translation", "address translation is not computed"),
+    ("translations in rare forms", "this form of dnat is not computed"),
     ("IS-IS", "IS-IS, line 12: it is not computed"),
     (
         "shared gateways that a script decides",

@@ -34,8 +34,15 @@ class RouteShape(LesserRouteShape):
 
 
 class ActionShape(Shape):
-    do = s.ChoiceField(["wrap", "filter", "tag", "rule"])
+    do = s.ChoiceField(["wrap", "filter", "tag", "rule", "translate"])
     table = s.CharField(required=False, allow_null=True, help_text="to which a rule led")
+    what = s.ChoiceField(
+        ["source", "destination"], required=False, help_text="the end that is rewritten"
+    )
+    port = s.ListField(
+        child=s.IntegerField(), required=False, allow_null=True, help_text="before and after"
+    )
+    to = s.CharField(required=False, help_text="the address that is put in place")
     vlan = s.IntegerField(required=False, help_text="of a tag")
     entry = EvidenceShape(required=False, allow_null=True, help_text="of a filter")
     result = s.ChoiceField(["permit", "drop", "reject", "unknown"], required=False)
@@ -44,6 +51,10 @@ class ActionShape(Shape):
     local = s.CharField(required=False)
     remote = s.CharField(required=False)
     under = s.DictField(required=False, allow_null=True, help_text="the outer leg")
+
+    def get_fields(self) -> dict[str, Any]:
+        # "from" is a word of Python, so it cannot be an attribute of the class.
+        return {**super().get_fields(), "from": s.CharField(required=False)}
 
 
 class HopShape(Shape):
