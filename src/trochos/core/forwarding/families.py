@@ -41,6 +41,7 @@ _DELIVERED = np.uint32(BIT["delivered"])
 
 
 _UNKNOWN = np.uint32(BIT["unknown"])
+_REST = np.uint32(sum(BIT.values())) & ~(_DELIVERED | _UNKNOWN)
 
 
 def match_columns(
@@ -468,7 +469,7 @@ class FamilyReach:
             known = dark & (sources >= 0)
             if unsure is not None:
                 known &= ~unsure
-            back = CODE[self.default_returns_of(sources)[known]]
+            back = code_of(self.default_returns_of(sources)[known])
             ok[known] = self._ping[codes[known], back]
         return sources, ok
 
@@ -505,16 +506,8 @@ class FamilyReach:
 
     @cached_property
     def codes(self) -> NDArray[np.uint8]:
-        """Per cell of `bits` what matters for a ping; see `CODE`."""
-        found: NDArray[np.uint8] = CODE[self.bits]
-        return found
-
-    @cached_property
-    def worst(self) -> NDArray[np.uint8]:
-        """Per cell of `bits` the rank of the verdict that speaks for it; one more than all ranks
-        where nothing is known to end."""
-        found: NDArray[np.uint8] = _WORST[self.bits]
-        return found
+        """Per cell of `bits` what matters for a ping; see `code_of`."""
+        return code_of(self.bits)
 
     @cached_property
     def _codes_back(self) -> NDArray[np.uint8]:
@@ -612,14 +605,16 @@ class FamilyReach:
     def _outbound(self, row: int, item: _Along, columns: NDArray[np.int64]) -> NDArray[np.uint8]:
         """The codes of how packets of a device for some columns end that leave by one next hop."""
         name = self.names[row]
-        outbound: NDArray[np.uint8] = np.full(columns.shape, CODE[item.bits], dtype=np.uint8)
+        outbound: NDArray[np.uint8] = np.full(
+            columns.shape, code_of(np.array(item.bits, np.uint32)), dtype=np.uint8
+        )
         if self.forwarding.asks_for_target(name, item.hop):
             for position, column in enumerate(columns.tolist()):
                 route = self.routes[row][self.index[row, column]]
                 found = self._on_link_bits(row, route, item.hop, self.addresses[column])
-                outbound[position] |= CODE[found]
+                outbound[position] |= code_of(np.array(found, np.uint32))
         for end in item.ends:
-            outbound |= CODE[self.through(end, columns)]
+            outbound |= code_of(self.through(end, columns))
         return outbound
 
 
@@ -642,30 +637,29 @@ def _states(outbound: Bits, back: Bits) -> NDArray[np.int8]:
 _ONLY_UNKNOWN = 2
 
 
-def _codes() -> NDArray[np.uint8]:
-    bits = np.arange(1 << len(WORST_FIRST), dtype=np.uint32)
-    rest = bits & ~(_DELIVERED | _UNKNOWN) != 0
-    code = (bits & _DELIVERED != 0) + 2 * (bits & _UNKNOWN != 0) + 4 * rest
-    found: NDArray[np.uint8] = code.astype(np.uint8)
+def code_of(bits: Bits) -> NDArray[np.uint8]:
+    """What matters of sets of ends for a ping: 1 it may arrive, 2 it is not known, 4 it may end in
+    another way. Codes of several ways are joined as sets are."""
+    found: NDArray[np.uint8] = (bits & _DELIVERED != 0).astype(np.uint8)
+    found |= (bits & _UNKNOWN != 0).astype(np.uint8) << 1
+    found |= (bits & _REST != 0).astype(np.uint8) << 2
     return found
 
 
-CODE = _codes()
-"""Per set of ends what matters for a ping: 1 it may arrive, 2 it is not known, 4 it may end in
-another way. Codes of several ways are joined as sets are."""
+def worst_of(bits: Bits) -> NDArray[np.int64]:
+    """The rank of the verdict that speaks for sets of ends; one more than all ranks for the empty
+    set."""
+    lowest = np.where(bits == 0, np.int64(1 << len(WORST_FIRST)), bits & -bits.astype(np.int64))
+    return np.frexp(lowest)[1].astype(np.int64) - 1
 
 
-def _worst() -> NDArray[np.uint8]:
-    bits = np.arange(1 << len(WORST_FIRST), dtype=np.int64)
-    lowest = bits & -bits
-    lowest[0] = 1 << len(WORST_FIRST)
-    found: NDArray[np.uint8] = np.log2(lowest).astype(np.uint8)
-    return found
-
-
-_WORST = _worst()
-
-_OF_CODE = np.array([int(np.flatnonzero(code == CODE)[0]) for code in range(8)], dtype=np.uint32)
+_OF_CODE = np.array(
+    [
+        (_DELIVERED if code & 1 else 0) | (_UNKNOWN if code & 2 else 0) | (code >> 2)
+        for code in range(8)
+    ],
+    dtype=np.uint32,
+)
 PING = _states(np.repeat(_OF_CODE, 8), np.tile(_OF_CODE, 8)).reshape(8, 8)
 """What a ping shows, by the codes of the way out and of the return."""
 PING_UNSURE = PING.copy()

@@ -16,7 +16,7 @@ from ..network.addressing import FAMILIES, Address
 from ..network.facts import Device, place_of
 from ..network.quiet import without_collecting
 from ..protocols.filters import Flow
-from .families import _DELIVERED, NO, PARTLY, UNSURE, YES, FamilyReach
+from .families import _DELIVERED, NO, PARTLY, UNSURE, YES, FamilyReach, worst_of
 from .packet import Packet
 from .replies import ARRIVED, answers, as_if, reply_to
 from .sources import usable_addresses
@@ -260,7 +260,9 @@ class Reach:
                     total += int(np.count_nonzero(mask))
                     fine += int(np.count_nonzero(mask & (states == YES)))
                     partly += int(np.count_nonzero(mask & (states == PARTLY)))
-                counts = np.bincount(table.worst[row], times, len(WORST_FIRST) + 1).astype(int)
+                counts = np.bincount(worst_of(table.bits[row]), times, len(WORST_FIRST) + 1).astype(
+                    int
+                )
                 counts[RANK["delivered"]] -= alone
                 counts[RANK["no-source"]] += alone
                 for verdict, count in zip((*WORST_FIRST, "unknown"), counts.tolist(), strict=True):
