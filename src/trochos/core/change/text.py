@@ -30,7 +30,7 @@ _OPENERS = re.compile(
 )
 _INNER = re.compile(r"(?:address-family|key \d+|profile|peer)\b")
 _TOP = re.compile(
-    r"(?:interface|router (?:" + "|".join((*_WORDS, "isis", "babel", "pim")) + r")"
+    r"(?:interface|router (?:" + "|".join((*_WORDS, "babel", "pim")) + r")"
     r"|route-map \S+ (?:permit|deny)|vrf|key chain|line|hostname|frr|log|service|password|enable"
     r"|(?:no )?ip(?:v6)? (?:route|prefix-list|forwarding|nht|protocol|access-list|as-path"
     r"|community-list|router-id)|access-list|bgp (?:as-path|community-list"

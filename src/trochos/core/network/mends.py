@@ -42,6 +42,13 @@ class Speak:
 
 
 @dataclass(frozen=True, slots=True)
+class Fitting:
+    """Packets of this size have to fit: the interface's MTU."""
+
+    mtu: int
+
+
+@dataclass(frozen=True, slots=True)
 class Setting:
     """One setting that has to say something: of the interface, or of the whole process."""
 
@@ -59,4 +66,4 @@ class Say:
     gone: tuple[Source, ...] = ()
 
 
-Mend = Fits | TakeIn | IntoSubnet | Speak | Say
+Mend = Fits | TakeIn | IntoSubnet | Speak | Fitting | Say

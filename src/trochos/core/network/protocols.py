@@ -10,11 +10,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from . import bgp, eigrp, ospf, rip
+from . import bgp, eigrp, isis, ospf, rip
 from .addressing import FAMILIES
 from .routing import Named
 
-_ROWS: list[Named] = [ospf.NAMED, rip.NAMED, eigrp.NAMED, bgp.NAMED]
+_ROWS: list[Named] = [ospf.NAMED, rip.NAMED, eigrp.NAMED, isis.NAMED, bgp.NAMED]
 
 
 def names() -> list[str]:

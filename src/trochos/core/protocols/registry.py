@@ -8,11 +8,12 @@ from contextlib import contextmanager
 from ..network import protocols as named
 from .bgp.speakers import BGP
 from .eigrp import EIGRP
+from .isis import ISIS
 from .ospf.speakers import OSPF
 from .protocol import RoutingProtocol
 from .rip import RIP
 
-_PROTOCOLS: list[RoutingProtocol] = [OSPF, RIP, EIGRP, BGP]
+_PROTOCOLS: list[RoutingProtocol] = [OSPF, RIP, EIGRP, ISIS, BGP]
 
 
 def protocols() -> list[RoutingProtocol]:

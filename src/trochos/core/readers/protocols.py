@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from .frr import bgp as frr_bgp
 from .frr import eigrp as frr_eigrp
+from .frr import isis as frr_isis
 from .frr import ospf as frr_ospf
 from .frr import rip as frr_rip
 from .frr.section import TextRow
@@ -13,7 +14,7 @@ from .yang import ospf as yang_ospf
 from .yang import rip as yang_rip
 from .yang.model import Model
 
-FRR: list[TextRow] = [frr_ospf.TEXT, frr_rip.TEXT, frr_eigrp.TEXT, frr_bgp.TEXT]
+FRR: list[TextRow] = [frr_ospf.TEXT, frr_rip.TEXT, frr_eigrp.TEXT, frr_isis.TEXT, frr_bgp.TEXT]
 
 YANG: dict[str, Model] = yang_ospf.MODELS | yang_rip.MODELS | yang_eigrp.MODELS | yang_bgp.MODELS
 """By the identity that a control plane protocol's type names."""

@@ -44,8 +44,13 @@ _LLDP_PORT, _LLDP = (1, 0, 8802, 1, 1, 2, 1, 3, 7, 1), (1, 0, 8802, 1, 1, 2, 1, 
 _LOOPBACK, _TUNNEL = 24, 131
 _STATIC = 3
 # IANAipRouteProtocol.
-_PROTOCOLS = {1: "other", 2: "connected", 3: "static", 4: "redirect", 9: "isis"} | by_table()
-_LEARNED = ("isis", *names())
+_PROTOCOLS = {
+    1: "other",
+    2: "connected",
+    3: "static",
+    4: "redirect",
+} | by_table()
+_LEARNED = names()
 
 Oid = tuple[int, ...]
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from .base import Part
 from .frr.bgp import BgpText
 from .frr.eigrp import EigrpText
+from .frr.isis import IsisText
 from .frr.ospf import OspfText
 from .frr.rip import RipText
 from .yang.bgp import BgpTree
@@ -12,5 +13,5 @@ from .yang.eigrp import EigrpTree
 from .yang.ospf import OspfTree
 from .yang.rip import RipTree
 
-FRR: list[type[Part]] = [OspfText, RipText, EigrpText, BgpText]
+FRR: list[type[Part]] = [OspfText, RipText, EigrpText, IsisText, BgpText]
 YANG: list[type[Part]] = [OspfTree, RipTree, EigrpTree, BgpTree]

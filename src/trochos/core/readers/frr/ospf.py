@@ -559,7 +559,6 @@ def _maybe(found: dict[str, list[str]], name: str) -> int | None:
 
 ABSENT = frozenset(
     [
-        "isis",
         "babel",
         "table",
         "nhrp",

@@ -141,7 +141,6 @@ _FLUSH_LEFT = {
 _SHARED_ADDRESSES = "addresses that routers share (VRRP) are not computed"
 # Protocols that are known by name and not computed.
 _OTHERS = {
-    "isis": "IS-IS",
     "babel": "Babel",
     "openfabric": "OpenFabric",
     "pim": "PIM",
@@ -157,7 +156,7 @@ _AROUND = re.compile(
 _SIGNS = re.compile(
     r"^(?:frr (?:version|defaults) \S|hostname \S+$|interface \S+|router (?:"
     + "|".join(r.word for row in protocols.FRR for r in row.readers())
-    + r"|isis)\b|ip(?:v6)? route \S+ \S|ip(?:v6)? forwarding$|service integrated-vtysh-config"
+    + r")\b|ip(?:v6)? route \S+ \S|ip(?:v6)? forwarding$|service integrated-vtysh-config"
     r"|route-map \S+ (?:permit|deny)|line vty$|log (?:syslog|file|stdout)|no ip(?:v6)? forwarding$)"
 )
 
@@ -557,8 +556,6 @@ class _Reader:
             ledger.understood(number)
         elif self.of_protocol(number, rest, negated):
             pass
-        elif pair == "ip router" or pair == "ipv6 router":
-            self.later.append((number, "IS-IS", "it is not computed", interface.vrf or ""))
         elif rest[0] == "vrrp":
             ledger.unknown(number, True, _SHARED_ADDRESSES)
         elif rest[0] in _INTERFACE_IRRELEVANT or pair in _IRRELEVANT_PAIRS:
@@ -634,7 +631,7 @@ class _Reader:
                 if not instance:
                     self.on_interfaces.append((word, interface, mine, source, negated))
                 return True
-        other = words[0] if words[0] in ("isis", "babel", "openfabric") else None
+        other = words[0] if words[0] in ("babel", "openfabric") else None
         if len(words) > 2 and words[0] in ("ip", "ipv6") and words[1] in _OTHERS:
             other = words[1]
         if other is None:

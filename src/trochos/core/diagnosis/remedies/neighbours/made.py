@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from ....network.mends import Fits, IntoSubnet, Mend, Say, Speak, TakeIn
+from ....network.mends import Fits, Fitting, IntoSubnet, Mend, Say, Speak, TakeIn
 from ..addresses import move_address
 from ..bench import Bench
 from .mends import Made, covered, speaks_again
@@ -24,6 +24,11 @@ def made(bench: Bench, mend: Mend, me: Any) -> Made | None:
         case Speak(passive, source, excepted):
             writer = bench.writer(me.device)
             return speaks_again(writer, protocol, family, me.interface, passive, source, excepted)
+        case Fitting(mtu):
+            edits = bench.writer(me.device).mtu(me.interface, mtu)
+            return (
+                None if edits is None else (f"set the MTU of {me.interface.name} to {mtu}", edits)
+            )
         case Say():
             return _said(bench, mend, me, protocol, family)
 

@@ -1,0 +1,110 @@
+"""IS-IS: what a text says of it, and what devices do otherwise than its standards."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import ClassVar
+
+from .routing import DefaultRoute, Flag, Named, Number, Process, Redistribution, Word
+from .source import Source
+
+NAMED = Named("isis", ("IS-IS", "IS-IS"), table=9)
+
+LEVELS = (1, 2)
+KINDS: dict[str, frozenset[int]] = {
+    "level-1": frozenset((1,)),
+    "level-2": frozenset((2,)),
+    "level-2-only": frozenset((2,)),
+    "level-1-2": frozenset(LEVELS),
+}
+"""The levels that the words for routers and circuits stand for."""
+NARROWEST = 63
+"""The largest metric of a link that narrow metrics can say (RFC 1195)."""
+
+
+@dataclass(frozen=True, slots=True)
+class IsisInterface:
+    """IS-IS settings of one interface."""
+
+    name: str
+    taken_in: Mapping[int, Source] = field(default_factory=dict)
+    """Family -> the line that takes the interface in."""
+    circuit: Word | None = None
+    metrics: Mapping[int, Number] = field(default_factory=dict)
+    """Level -> what the way out costs."""
+    passive: Flag | None = None
+    network: Word | None = None
+    authentication: Word | None = None
+    key: Word | None = None
+    priorities: Mapping[int, Number] = field(default_factory=dict)
+    padding: Flag | None = None
+    refused: Source | None = None
+    """The line for which the device refused all of these."""
+
+
+@dataclass(frozen=True, slots=True)
+class Announced:
+    """What is announced into one level."""
+
+    level: int
+    what: Redistribution | DefaultRoute
+
+
+@dataclass(frozen=True, slots=True)
+class IsisProcess(Process):
+    """One IS-IS router, for one family: both share neighbours and ways."""
+
+    protocol: ClassVar[str] = "isis"
+    family: int
+    source: Source
+    tag: str = ""
+    net: Word | None = None
+    """Area, system and selector (ISO 10589, 7.1)."""
+    kind: Word | None = None
+    style: Word | None = None
+    interfaces: Mapping[str, IsisInterface] = field(default_factory=dict)
+    announced: tuple[Announced, ...] = ()
+    overload: Flag | None = None
+    attached_send: Flag | None = None
+    attached_receive: Flag | None = None
+    area_key: Word | None = None
+    domain_key: Word | None = None
+
+    @property
+    def name(self) -> str:
+        return "IS-IS"
+
+    @property
+    def area(self) -> str | None:
+        """The area's address, without the system's."""
+        parts = self.net.value.split(".") if self.net is not None else []
+        return ".".join(parts[:-4]) if len(parts) > 4 else None
+
+    @property
+    def system(self) -> str | None:
+        """The system's id."""
+        parts = self.net.value.split(".") if self.net is not None else []
+        return ".".join(parts[-4:-1]) if len(parts) > 4 else None
+
+    @property
+    def levels(self) -> frozenset[int]:
+        return KINDS[self.kind.value] if self.kind is not None else frozenset(LEVELS)
+
+    def redistributes(self, family: int) -> tuple[Redistribution, ...]:
+        found = [a.what for a in self.announced if isinstance(a.what, Redistribution)]
+        return tuple(found) if self.serves(family) else ()
+
+
+@dataclass(frozen=True, slots=True)
+class IsisHabits:
+    """ISO 10589, RFC 1195, RFC 5305."""
+
+    distance: int = 115
+    metric: int = 10
+    style: str = "wide"
+    priority: int = 64
+    redistribute_metric: int = 0
+    late_style_refuses: bool = False
+    """A metric that narrow links cannot say is refused before the style is known, and with it all
+    that the interface says (measured on FRR 8.4: interfaces come before the process in a file)."""
