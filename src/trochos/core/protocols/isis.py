@@ -104,6 +104,10 @@ class Advert(NamedTuple):
     origin: Origin
 
 
+Item = tuple[int, Prefix, int, Origin]
+"""What a router announces beside its subnets: level, prefix, metric, origin."""
+
+
 def ends_of(device: Device, process: IsisProcess, links: Links) -> list[IsisEnd]:
     """All interfaces of a router, whether they take part or not."""
     habits = device.profile.habit(IsisHabits)
@@ -162,6 +166,12 @@ def ends_of(device: Device, process: IsisProcess, links: Links) -> list[IsisEnd]
 
 def _both_down(left: IsisEnd, right: IsisEnd) -> tuple[str, str]:
     return DOWN, DOWN
+
+
+def _line(end: IsisEnd, _: IsisEnd) -> Reading:
+    off = end.interface.enabled_source
+    lines = () if end.up or off is None else (off,)
+    return Reading("up" if end.up else end.why_down or "down", lines, end.up)
 
 
 def _circuit(end: IsisEnd, _: IsisEnd) -> Reading:
@@ -324,9 +334,8 @@ def _same_mtu(end: IsisEnd, other: IsisEnd) -> Mend | None:
 
 def _style(end: IsisEnd, _: IsisEnd) -> Reading:
     word = end.process.style
-    return Reading(
-        f"{end.style} metrics", (word.source,) if word else (end.default(end.style),), end.style
-    )
+    line = word.source if word is not None else end.default(end.style)
+    return Reading(f"{end.style} metrics", (line,), end.style)
 
 
 def _styles_fit(left: Reading, right: Reading) -> bool:
@@ -365,7 +374,7 @@ def _circuits(left: IsisEnd, right: IsisEnd) -> bool:
 
 
 GATES: tuple[Gate[IsisEnd], ...] = (
-    Gate("line", vectors.line, vectors.both, stuck=_both_down, no_mend=vectors.NO_LINE),
+    Gate("line", _line, vectors.both, stuck=_both_down, no_mend=vectors.NO_LINE),
     Gate("enabled", _circuit, vectors.both, stuck=_both_down, mend=_take_in),
     Gate("not passive", _passive, vectors.both, stuck=_both_down, mend=_speak),
     Gate("network type", _network, stuck=_both_down, applies=_circuits, mend=_same_network),
@@ -479,12 +488,9 @@ class IsisSpeakers(Told):
                         yield left, right
 
     def _pair(self, left: IsisEnd, right: IsisEnd) -> None:
-        silent = [end.passive for end in (left, right)]
-        if (
-            all(silent)
-            or (left.passive and not right.circuit)
-            or (right.passive and not left.circuit)
-        ):
+        if left.passive and right.passive:
+            return
+        if (left.passive and not right.circuit) or (right.passive and not left.circuit):
             return
         outcome = judge(GATES, left, right)
         states = (UP, UP) if outcome.up else outcome.stuck or (DOWN, DOWN)
@@ -500,7 +506,13 @@ class IsisSpeakers(Told):
         ]
         self._relations.append(
             Relation(
-                self.protocol, self.family, *sides, outcome.gates, outcome.up, ends=(left, right)
+                self.protocol,
+                self.family,
+                sides[0],
+                sides[1],
+                outcome.gates,
+                outcome.up,
+                ends=(left, right),
             )
         )
         if not outcome.up:
@@ -532,23 +544,18 @@ class IsisSpeakers(Told):
                     out.setdefault(fact.connected, []).append(advert)
         return out
 
-    def told(
-        self, tables: Mapping[tuple[str, int], Table]
-    ) -> dict[str, list[tuple[int, Prefix, int, Origin]]]:
-        """What each router announces beside its subnets: (level, prefix, metric, origin)."""
-        out: dict[str, list[tuple[int, Prefix, int, Origin]]] = {}
+    def told(self, tables: Mapping[tuple[str, int], Table]) -> dict[str, list[Item]]:
+        """What each router announces beside its subnets."""
+        out: dict[str, list[Item]] = {}
         for name, router in self.routers.items():
             table = tables[name, self.family]
-            found: list[tuple[int, Prefix, int, Origin]] = []
+            found: list[Item] = []
             for item in router.process.announced:
                 if item.level not in router.process.levels:
                     continue
                 if isinstance(item.what, Redistribution):
-                    for route in (
-                        ()
-                        if item.what.protocol == self.protocol
-                        else table.learned(item.what.protocol)
-                    ):
+                    what = item.what.protocol
+                    for route in () if what == self.protocol else table.learned(what):
                         told = self._redistributed(router, route, item.what, item.level)
                         found += [told] if told is not None else []
                 else:
@@ -560,7 +567,7 @@ class IsisSpeakers(Told):
 
     def _redistributed(
         self, router: Router, route: Route, statement: Redistribution, level: int
-    ) -> tuple[int, Prefix, int, Origin] | None:
+    ) -> Item | None:
         device = router.device
         metric = statement.metric
         because = [statement.source, *route.because]
@@ -574,14 +581,17 @@ class IsisSpeakers(Told):
                 return None
             because += ruling.because
             metric = ruling.attributes.metric
-        says = f"{device.name} announces its {route.protocol} route to {route.prefix} into IS-IS, level {level}"
+        says = (
+            f"{device.name} announces its {route.protocol} route to {route.prefix} into IS-IS, "
+            f"level {level}"
+        )
         origin = Origin(device.name, says, tuple(dict.fromkeys(because)), route.origin)
         usual = device.profile.habit(IsisHabits).redistribute_metric
         return level, route.prefix, usual if metric is None else metric, origin
 
     def _default(
         self, router: Router, table: Table, statement: DefaultRoute, level: int
-    ) -> tuple[int, Prefix, int, Origin] | None:
+    ) -> Item | None:
         prefix = Prefix(self.family, 0, 0)
         held = table.winner(prefix)
         if held is not None and held.protocol == self.protocol:
@@ -602,9 +612,7 @@ class IsisSpeakers(Told):
 
     # -- ways ---------------------------------------------------------------------------
 
-    def answer(
-        self, told: dict[str, list[tuple[int, Prefix, int, Origin]]]
-    ) -> dict[str, list[Route]]:
+    def answer(self, told: dict[str, list[Item]]) -> dict[str, list[Route]]:
         """The candidates of every router."""
         announced = {level: {p: [*a] for p, a in self._prefixes[level].items()} for level in LEVELS}
         for name, items in told.items():
@@ -666,9 +674,8 @@ class IsisSpeakers(Told):
         """The defaults that a router of level 1 makes itself, towards those that say they know
         other areas (ISO 10589, 7.2.9.2; measured on FRR 8.4: routers of both levels make none)."""
         process = router.process
-        if process.levels != {1} or (
-            process.attached_receive and not process.attached_receive.value
-        ):
+        ignores = process.attached_receive is not None and not process.attached_receive.value
+        if process.levels != {1} or ignores:
             return []
         out = []
         for name in graph.nodes:

@@ -210,9 +210,8 @@ TEXT = TextRow(
     lambda: (IsisReader(),),
     IsisHabits(late_style_refuses=True),
     (
-        r"(?:ip|ipv6) router isis",
-        r"isis (?:circuit-type|network|password|passive)",
-        r"isis metric(?: level-\d)?",
-        r"isis priority \d+(?: level-\d)?",
+        r"(ip(?:v6)? router isis) ",
+        r"(isis (?:circuit-type|network|password|passive))",
+        r"(isis metric(?: level-\d)?) ",
     ),
 )

@@ -6,7 +6,7 @@ from typing import ClassVar
 
 from ....network.addressing import Prefix
 from ....network.facts import Interface, Source
-from ....network.isis import IsisProcess
+from ....network.isis import KINDS, IsisProcess
 from ....network.routing import Redistribution
 from ..base import Edits
 from .part import FrrPart
@@ -60,8 +60,18 @@ class IsisText(FrrPart):
             return None
         opening, file = self.section(family)
         word = pattern.split(" ")[0]
-        gone = tuple(row for row in self.writer.rows((opening,), file) if row.split(" ")[0] == word)
-        return self.writer.edit((opening,), gone, (pattern.format(value),), file)
+        rows = self.writer.rows((opening,), file)
+        gone = [row for row in rows if row.split(" ")[0] == word]
+        new = [pattern.format(value)]
+        if what == "kind" and len(KINDS[value]) == 1:
+            # What it announces goes into the level that it speaks from now on.
+            spoken = f"level-{max(KINDS[value])}"
+            for row in rows:
+                words = row.split(" ")
+                if words[0] in ("redistribute", "default-information") and spoken not in words:
+                    gone.append(row)
+                    new.append(" ".join(spoken if w.startswith("level-") else w for w in words))
+        return self.writer.edit((opening,), tuple(gone), tuple(new), file)
 
     def redistribute(self, family: int, what: str, like: Redistribution | None) -> Edits | None:
         opening, file = self.section(family)

@@ -26,9 +26,8 @@ def made(bench: Bench, mend: Mend, me: Any) -> Made | None:
             return speaks_again(writer, protocol, family, me.interface, passive, source, excepted)
         case Fitting(mtu):
             edits = bench.writer(me.device).mtu(me.interface, mtu)
-            return (
-                None if edits is None else (f"set the MTU of {me.interface.name} to {mtu}", edits)
-            )
+            words = f"set the MTU of {me.interface.name} to {mtu}"
+            return None if edits is None else (words, edits)
         case Say():
             return _said(bench, mend, me, protocol, family)
 
