@@ -117,7 +117,7 @@ def test_a_line_of_a_protocol_that_is_not_understood_makes_the_device_uncertain(
 
 
 def test_a_protocol_that_is_not_computed_makes_the_device_uncertain() -> None:
-    draft, report = read("router isis ONE\n net 49.0001.0000.0000.0001.00\nexit\n")
+    draft, report = read("router openfabric ONE\n net 49.0001.0000.0000.0001.00\nexit\n")
     assert [u.source.line for u in draft.unmodelled] == [3]
     assert {u.line for u in report.unknown if u.matters} == {3, 4}
 

@@ -95,7 +95,8 @@ def test_rules_and_translations_touch_everything_that_passes(name: str) -> None:
 
 
 LINES = {
-    "a process of another kind": "router isis ferries\n net 49.0001.0000.0000.0001.00\nexit\n",
+    "a process of another kind": "router openfabric ferries\n net 49.0001.0000.0000.0001.00\n"
+    "exit\n",
     "a line at the top": "frobnicate the packets\n",
     "a line of an interface": "interface eth1\n frobnicate inside\nexit\n",
     "a leak": "router bgp 65540\n address-family ipv4 unicast\n  import vrf RED\n"

@@ -27,6 +27,7 @@ NETS = (
     "weald",
     "delve",
     "stile",
+    "karst",
 )
 Table = dict[str, tuple[str, int, frozenset[tuple[str | None, str | None]]]]
 SAME = {"ospf6": "ospf", "ripng": "rip"}

@@ -91,6 +91,11 @@ class IsisProcess(Process):
     def levels(self) -> frozenset[int]:
         return KINDS[self.kind.value] if self.kind is not None else frozenset(LEVELS)
 
+    @property
+    def carries(self) -> bool:
+        """True if any interface is taken in for its family."""
+        return any(self.family in held.taken_in for held in self.interfaces.values())
+
     def redistributes(self, family: int) -> tuple[Redistribution, ...]:
         found = [a.what for a in self.announced if isinstance(a.what, Redistribution)]
         return tuple(found) if self.serves(family) else ()

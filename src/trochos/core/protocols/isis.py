@@ -458,7 +458,8 @@ class IsisSpeakers(Told):
 
     def least_distance(self, device: Device) -> int | None:
         """The distance of its routes on a device; None without it."""
-        runs = any(p.family == self.family for p in device.routing.of(IsisProcess))
+        running = device.routing.of(IsisProcess)
+        runs = any(p.family == self.family and p.carries for p in running)
         return device.profile.habit(IsisHabits).distance if runs else None
 
     def outside(self) -> tuple[tuple[str, End, Unmodelled], ...]:

@@ -134,7 +134,10 @@ SAID_BY_READERS = (
     ),
     ("rules by marks, ports or exits", "rules that choose a table by this are not computed"),
     ("translations in rare forms", "this form of dnat is not computed"),
-    ("IS-IS", "IS-IS, line 12: it is not computed"),
+    (
+        "several IS-IS processes of one device",
+        "several IS-IS processes on one device are not computed",
+    ),
     (
         "shared gateways that a script decides",
         "which of ant and bee holds 10.64.1.1 is not computed",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from ...network.addressing import FAMILIES
 from ...network.isis import KINDS, LEVELS, NARROWEST, Announced, IsisHabits, IsisInterface
 from ...network.isis import IsisProcess as Process
 from ...network.routing import DefaultRoute, Flag, Number, Redistribution, Word
@@ -175,8 +176,6 @@ class IsisReader(SectionReader):
                 if tag == self.tag
             }
             interfaces[name] = IsisInterface(name, **{**held, "taken_in": mine})
-        families = {f for i in interfaces.values() for f in i.taken_in}
-        families |= {family for family, _ in self.announced.values()}
         return tuple(
             Process(
                 family,
@@ -186,7 +185,7 @@ class IsisReader(SectionReader):
                 announced=tuple(a for f, a in self.announced.values() if f == family),
                 **self.process,
             )
-            for family in sorted(families or {4})
+            for family in FAMILIES
         )
 
 

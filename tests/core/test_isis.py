@@ -1,0 +1,285 @@
+"""IS-IS: who are neighbours, which ways are short, and what mends what differs."""
+
+from __future__ import annotations
+
+import itertools
+import random
+
+import pytest
+from surveys import compute, wired
+
+from trochos.core.network.facts import End
+from trochos.core.protocols.isis import GATES
+from trochos.core.survey import Computed
+
+Port = tuple[str, str]
+
+
+def router(
+    name: str,
+    number: int,
+    ports: dict[str, str],
+    *section: str,
+    area: str = "49.0001",
+    lines: dict[str, tuple[str, ...]] | None = None,
+    six: bool = False,
+) -> str:
+    """A router's text: interface -> IPv4 address, all in IS-IS, with further lines of each."""
+    out = [f"hostname {name}"]
+    for port, address in {"lo": f"10.255.0.{number}/32", **ports}.items():
+        own = (lines or {}).get(port, ())
+        out += [f"interface {port}", f" ip address {address}"]
+        if " no ip router isis" not in own:
+            out.append(" ip router isis sea")
+        if six and port != "lo":
+            out += [f" ipv6 address fd00:{port[3:]}:{number}::1/64", " ipv6 router isis sea"]
+        out += [line for line in own if line != " no ip router isis"]
+        out.append("exit")
+    net = f" net {area}.0000.0000.{number:04}.00"
+    out += ["router isis sea", net, *(f" {line}" for line in section), "exit"]
+    return "\n".join(out) + "\n"
+
+
+def two(left: str, right: str) -> Computed:
+    return compute(
+        {
+            "topology.json": wired(("ant", "eth1", "bee", "eth1")),
+            "devices/ant/frr.conf": left,
+            "devices/bee/frr.conf": right,
+        }
+    )
+
+
+def pair(
+    *,
+    mine: tuple[str, ...] = (),
+    section: tuple[str, ...] = (),
+    theirs: tuple[str, ...] = (),
+    their_section: tuple[str, ...] = (),
+    area: str = "49.0001",
+    number: int = 1,
+    before: tuple[str, ...] = (),
+) -> Computed:
+    """Two routers; ant says something else."""
+    return two(
+        router(
+            "ant",
+            number,
+            {"eth1": "10.0.0.1/30"},
+            *section,
+            area=area,
+            lines={"eth1": (*before, *mine)},
+        ),
+        router(
+            "bee", 2, {"eth1": "10.0.0.2/30"}, *their_section, lines={"eth1": (*before, *theirs)}
+        ),
+    )
+
+
+def metric(survey: Computed, device: str, prefix: str) -> tuple[str | None, int] | None:
+    rows = survey.routes_json(device)["devices"][device]["ipv4"]  # type: ignore[index]
+    found = [(r["type"], r["metric"]) for r in rows if r["prefix"] == prefix]
+    return found[0] if found else None
+
+
+def test_a_loopback_costs_the_way_and_its_own_metric() -> None:
+    survey = pair()
+    assert metric(survey, "ant", "10.255.0.2/32") == ("level-1", 20)
+    (relation,) = survey.tables.relations()
+    assert relation.works and relation.left.state == relation.right.state == "up"
+    costly = pair(mine=(" isis metric 30",))
+    assert metric(costly, "ant", "10.255.0.2/32") == ("level-1", 40)
+    assert metric(costly, "bee", "10.255.0.1/32") == ("level-1", 20)
+
+
+P2P = (" isis network point-to-point",)
+L1 = ("is-type level-1",)
+ROWS: dict[str, dict[str, object]] = {
+    "enabled": {"mine": (" no ip router isis",)},
+    "not passive": {"mine": (" isis passive",)},
+    "network type": {"mine": P2P},
+    "level": {"section": ("is-type level-1",), "their_section": ("is-type level-2-only",)},
+    "area": {"section": L1, "their_section": L1, "area": "49.0002"},
+    "system id": {"number": 2},
+    "hello password": {"mine": (" isis password clear oil",)},
+    "metric style": {"section": ("metric-style narrow",)},
+    "announcement password": {"section": ("area-password clear oil",)},
+}
+STATES = {
+    "network type": ("down", "down"),
+    "level": ("down", "down"),
+    "area": ("down", "down"),
+    "hello password": ("down", "initializing"),
+    "metric style": ("up", "up"),
+    "announcement password": ("up", "up"),
+}
+
+
+@pytest.mark.parametrize("gate", ROWS)
+def test_a_row_that_fails_is_found_and_its_mend_makes_neighbours(gate: str) -> None:
+    survey = pair(**ROWS[gate])  # type: ignore[arg-type]
+    (relation,) = survey.tables.relations()
+    assert relation.first_failing is not None and relation.first_failing.gate == gate
+    if gate in STATES:
+        assert (relation.left.state, relation.right.state) == STATES[gate]
+    found = [f for f in survey.findings if f.kind == f"isis-{gate.replace(' ', '-')}"]
+    if next(row for row in GATES if row.name == gate).mend is None:
+        return
+    assert found and found[0].remedies
+    for remedy in found[0].remedies:
+        after = survey.rehearse(remedy.edits).after
+        assert all(r.works for r in after.tables.relations()), remedy.title
+
+
+def test_every_row_has_a_mend_or_says_why_not() -> None:
+    assert all(row.mend is not None or row.no_mend for row in GATES)
+    assert {row.name for row in GATES} == {*ROWS, "line", "hello size", "address family"}
+
+
+def test_between_two_points_another_level_is_heard_and_not_taken() -> None:
+    survey = pair(before=P2P, **ROWS["level"])  # type: ignore[arg-type]
+    (relation,) = survey.tables.relations()
+    assert (relation.left.state, relation.right.state) == ("initializing", "initializing")
+
+
+def test_a_metric_before_the_style_is_known_is_refused_with_the_whole_interface() -> None:
+    survey = pair(mine=(" isis metric 64",))
+    (relation,) = survey.tables.relations()
+    assert relation.first_failing is not None and relation.first_failing.gate == "enabled"
+    assert pair(mine=(" isis metric 63",)).tables.relations()[0].works
+
+
+def test_who_is_asked_for_a_password_hears_all_and_is_not_heard() -> None:
+    survey = pair(section=(*L1, "area-password clear oil"), their_section=L1)
+    # ant takes only what is protected; bee takes all, and a way must be known from both ends.
+    assert metric(survey, "ant", "10.255.0.2/32") is None
+
+
+def chain(*middle: str, far: tuple[str, ...] = (), near: tuple[str, ...] = ()) -> Computed:
+    """ant (level 1) - mid - far (level 2) with 10.9.0.0/24 behind far."""
+    return compute(
+        {
+            "topology.json": wired(("ant", "eth1", "mid", "eth1"), ("mid", "eth2", "far", "eth1")),
+            "devices/ant/frr.conf": router(
+                "ant", 1, {"eth1": "10.0.0.1/30"}, "is-type level-1", *near
+            ),
+            "devices/mid/frr.conf": router(
+                "mid", 2, {"eth1": "10.0.0.2/30", "eth2": "10.0.1.1/30"}, *middle
+            ),
+            "devices/far/frr.conf": router(
+                "far",
+                3,
+                {"eth1": "10.0.1.2/30", "eth2": "10.9.0.1/24"},
+                "is-type level-2-only",
+                *far,
+                area="49.0002",
+            ),
+        }
+    )
+
+
+def test_levels_keep_to_themselves_and_a_default_leads_out() -> None:
+    survey = chain()
+    assert metric(survey, "mid", "10.9.0.0/24") == ("level-2", 20)
+    assert metric(survey, "ant", "10.9.0.0/24") is None
+    assert metric(survey, "ant", "0.0.0.0/0") == ("level-1", 10)
+    # The middle's own subnets are in both levels; those of level 1 stay there.
+    assert metric(survey, "far", "10.0.0.0/30") == ("level-2", 20)
+    assert metric(survey, "far", "10.255.0.1/32") is None
+    assert metric(chain("no attached-bit send"), "ant", "0.0.0.0/0") is None
+    assert metric(chain(near=("attached-bit receive ignore",)), "ant", "0.0.0.0/0") is None
+
+
+def test_what_is_redistributed_and_a_default_that_is_announced() -> None:
+    survey = chain(
+        "no attached-bit send",
+        "default-information originate ipv4 level-1 always metric 5",
+        "redistribute ipv4 connected level-2 metric 7",
+    )
+    assert metric(survey, "ant", "0.0.0.0/0") == ("level-1", 15)
+
+
+def test_an_overloaded_router_is_no_way_to_others() -> None:
+    survey = chain("set-overload-bit")
+    assert metric(survey, "far", "10.255.0.2/32") == ("level-2", 20)
+    ring = compute(
+        {
+            "topology.json": wired(
+                ("ant", "eth1", "mid", "eth1"),
+                ("mid", "eth2", "far", "eth1"),
+                ("ant", "eth2", "far", "eth2"),
+            ),
+            "devices/ant/frr.conf": router(
+                "ant",
+                1,
+                {"eth1": "10.0.0.1/30", "eth2": "10.0.2.1/30"},
+                lines={"eth2": (" isis metric 60",)},
+            ),
+            "devices/mid/frr.conf": router(
+                "mid", 2, {"eth1": "10.0.0.2/30", "eth2": "10.0.1.1/30"}, "set-overload-bit"
+            ),
+            "devices/far/frr.conf": router(
+                "far", 3, {"eth1": "10.0.1.2/30", "eth2": "10.0.2.2/30"}
+            ),
+        }
+    )
+    assert metric(ring, "ant", "10.255.0.3/32") == ("level-1", 70)
+
+
+def test_the_family_that_one_end_does_not_carry_has_no_way_over_it() -> None:
+    texts = [
+        router(name, number, {"eth1": f"10.0.0.{number}/30"}, six=True)
+        for number, name in ((1, "ant"), (2, "bee"))
+    ]
+    assert all(r.works for r in two(*texts).tables.relations())
+    one = texts[1].replace(" ipv6 router isis sea\n", "", 1)
+    survey = two(texts[0], one)
+    failing = [r for r in survey.tables.relations() if not r.works]
+    assert [r.family for r in failing] == [6]
+    assert failing[0].first_failing.gate == "address family"  # type: ignore[union-attr]
+    assert failing[0].left.state == "up"
+    found = next(f for f in survey.findings if f.kind == "isis-address-family")
+    after = survey.rehearse(found.remedies[0].edits).after
+    assert all(r.works for r in after.tables.relations())
+
+
+def brute(edges: dict[tuple[int, int], int], start: int, end: int, count: int) -> int | None:
+    """The cheapest way by trying every order of routers."""
+    best: int | None = None
+    for size in range(count):
+        for between in itertools.permutations(
+            [n for n in range(count) if n not in (start, end)], size
+        ):
+            way = (start, *between, end)
+            if all(step in edges for step in itertools.pairwise(way)):
+                cost = sum(edges[step] for step in itertools.pairwise(way))
+                best = cost if best is None else min(best, cost)
+    return best
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_ways_equal_those_found_by_trying_all(seed: int) -> None:
+    rng = random.Random(seed)
+    count = rng.randint(3, 5)
+    links = [pair for pair in itertools.combinations(range(count), 2) if rng.random() < 0.7]
+    ports: list[dict[str, str]] = [{} for _ in range(count)]
+    lines: list[dict[str, tuple[str, ...]]] = [{} for _ in range(count)]
+    costs: dict[tuple[int, int], int] = {}
+    wires = []
+    for number, (left, right) in enumerate(links):
+        for at, (here, there) in enumerate(((left, right), (right, left))):
+            port = f"eth{len(ports[here]) + 1}"
+            ports[here][port] = f"10.0.{number}.{at + 1}/30"
+            costs[here, there] = rng.randint(1, 40)
+            lines[here][port] = (f" isis metric {costs[here, there]}",)
+        wires.append((f"r{left}", list(ports[left])[-1], f"r{right}", list(ports[right])[-1]))
+    files = {
+        f"devices/r{n}/frr.conf": router(f"r{n}", n + 1, ports[n], lines=lines[n])
+        for n in range(count)
+    }
+    survey = compute({"topology.json": wired(*wires), **files})
+    for start, end in itertools.permutations(range(count), 2):
+        least = brute(costs, start, end, count)
+        found = metric(survey, f"r{start}", f"10.255.0.{end + 1}/32")
+        assert found == (None if least is None else ("level-1", least + 10)), (start, end)
+    assert survey.tables.links.is_up(End("r0", "lo"))
