@@ -125,6 +125,8 @@ def test_a_row_that_fails_is_found_and_its_mend_makes_neighbours(gate: str) -> N
     found = [f for f in survey.findings if f.kind == f"isis-{gate.replace(' ', '-')}"]
     if next(row for row in GATES if row.name == gate).mend is None:
         return
+    if gate == "system id":
+        return  # which of two keeps a name, only a person can say
     assert found and found[0].remedies
     for remedy in found[0].remedies:
         after = survey.rehearse(remedy.edits).after
@@ -134,6 +136,14 @@ def test_a_row_that_fails_is_found_and_its_mend_makes_neighbours(gate: str) -> N
 def test_every_row_has_a_mend_or_says_why_not() -> None:
     assert all(row.mend is not None or row.no_mend for row in GATES)
     assert {row.name for row in GATES} == {*ROWS, "line", "hello size", "address family"}
+
+
+def test_a_router_without_a_name_gets_one_of_its_loopback() -> None:
+    left = router("ant", 1, {"eth1": "10.0.0.1/30"}).replace(" net 49.0001.0000.0000.0001.00\n", "")
+    survey = two(left, router("bee", 2, {"eth1": "10.0.0.2/30"}))
+    found = next(f for f in survey.findings if f.kind == "isis-system-id")
+    assert "49.0001.0102.5500.0001.00" in str(found.remedies[0].edits)
+    assert survey.rehearse(found.remedies[0].edits).after.tables.relations()[0].works
 
 
 def test_between_two_points_another_level_is_heard_and_not_taken() -> None:

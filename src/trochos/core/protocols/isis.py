@@ -68,6 +68,8 @@ class IsisEnd:
     costs: Mapping[int, int]
     up: bool
     why_down: str | None
+    loopback: Address | None = None
+    """The router's first IPv4 address on a loopback."""
 
     @property
     def end(self) -> End:
@@ -113,6 +115,16 @@ def ends_of(device: Device, process: IsisProcess, links: Links) -> list[IsisEnd]
     habits = device.profile.habit(IsisHabits)
     style = process.style.value if process.style else habits.style
     out = []
+    loopback = next(
+        (
+            fact.address
+            for interface in device.interfaces
+            if interface.loopback
+            for fact in interface.addresses
+            if fact.address.family == 4 and not fact.address.is_loopback
+        ),
+        None,
+    )
     for interface in device.interfaces:
         held = process.interfaces.get(interface.name) or IsisInterface(interface.name)
         taken = held.taken_in
@@ -156,6 +168,7 @@ def ends_of(device: Device, process: IsisProcess, links: Links) -> list[IsisEnd]
                 costs,
                 up,
                 None if up else links.why_deaf(End(device.name, interface.name)),
+                loopback,
             )
         )
     return out
@@ -284,7 +297,26 @@ def _same_area(end: IsisEnd, other: IsisEnd) -> Mend | None:
 
 def _system(end: IsisEnd, _: IsisEnd) -> Reading:
     net = end.process.net
-    return Reading(end.process.system or "no net", (net.source,) if net else ())
+    if net is not None:
+        return Reading(end.process.system, (net.source,))
+    text = f"net {end.process.area or '49.0001'}..."
+    source = end.process.source
+    missing = source._replace(line=None, text=text, missing=True, after=source.line)
+    return Reading("none", (missing,), "")
+
+
+def _named(end: IsisEnd, other: IsisEnd) -> Mend | None:
+    """A name for a system that has none, made of its loopback's address as is the custom."""
+    if end.process.net is not None:
+        return Fits() if other.process.net is None else None
+    address = end.loopback or (end.address if end.process.family == 4 else None)
+    if address is None or address.family != 4:
+        return None
+    digits = "".join(f"{part:03}" for part in address.value.to_bytes(4, "big"))
+    system = ".".join(digits[at : at + 4] for at in (0, 4, 8))
+    area = other.process.area or "49.0001"
+    net = f"{area}.{system}.00"
+    return Say(f"name the system {net}", (Setting("net", net, whole=True),))
 
 
 def _hello_key(end: IsisEnd, _: IsisEnd) -> Reading:
@@ -390,9 +422,9 @@ GATES: tuple[Gate[IsisEnd], ...] = (
     Gate(
         "system id",
         _system,
-        lambda left, right: left.value != right.value,
+        lambda left, right: bool(left.value and right.value) and left.value != right.value,
         stuck=_both_down,
-        no_mend="two systems of one id: which of them keeps it, only a person can say",
+        mend=_named,
     ),
     Gate("hello password", _hello_key, stuck=_key_stuck, mend=_same_hello_key),
     Gate("hello size", _mtu, stuck=_mtu_stuck, applies=_padded, mend=_same_mtu),

@@ -53,6 +53,15 @@ class Table:
         """Every candidate, for whoever writes all of them down."""
         return [*self.alone, *self.best.cells()]
 
+    def leads_on_inside(self, prefix: Prefix) -> bool:
+        """True if longer routes inside a prefix forward: what stands for the whole is a summary."""
+        for inner in self.best:
+            if inner.length > prefix.length and prefix.covers(inner):
+                route = self.best.get(inner)
+                if route is not None and route.next_hops[0].action == "forward":
+                    return True
+        return False
+
     def counts(self) -> tuple[int, int]:
         """How many candidates are selected, and how many are not, without the device's own
         addresses."""

@@ -238,7 +238,10 @@ def _swallowed(context: Context, device: Device, route: Route, hop: NextHop) -> 
     verb = "discards" if hop.action == "discard" else "rejects"
     yield Finding(
         "discards-owned",
-        BREAKS,
+        # What stands for longer routes is meant to discard the rest: one of those is missing.
+        RISKS
+        if context.tables.of(device.name, route.prefix.family).leads_on_inside(route.prefix)
+        else BREAKS,
         device.name,
         f"{device.name} {verb} packets to {route.prefix}, among them {lost[0]}{whose}.",
         "A discard route is right for addresses that nobody has. This one is the longest match "

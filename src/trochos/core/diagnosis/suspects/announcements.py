@@ -153,6 +153,12 @@ def _statement(
     edits = writer.of(protocol).cover(prefix.family, interface, prefix, area)
     if edits is None:
         return [], False
+    # Where it runs there for the other family, it was rather forgotten for this one.
+    forgotten = any(
+        interface.name in running(bench, holder, process)
+        for process in holder.routing.called(protocol)
+        if not process.serves(prefix.family)
+    )
     out = []
     stray = nearest(idle_statements(holder, protocol, prefix.family), prefix)
     if stray is not None:
@@ -175,7 +181,7 @@ def _statement(
     whole = cover_all(bench, protocol, holder.name, prefix.family, area)
     if whole is not None:
         out.append(whole)
-    return out, stray is not None
+    return out, stray is not None or forgotten
 
 
 def _too_narrow(device: Device, protocol: str, prefix: Prefix) -> Source | None:

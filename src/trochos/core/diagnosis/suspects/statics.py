@@ -22,11 +22,13 @@ def on_static(
     used = next(
         (h for h in route.next_hops if h.address == hop.next_hop and h.interface == hop.out), None
     )
+    table = bench.tables.of(device.name, target.family)
+    if used is not None and used.action != "forward" and table.leads_on_inside(route.prefix):
+        return  # a summary discards what no longer route takes, as it is meant to
     lines = static_remedies.lines_of(device, route, used)
     away = leads_away(bench, device.name, hop.out, hop.next_hop, target)
     if not away and device.name in branch.loop:
         away = not _sent_back(bench, device.name, branch, target)
-    table = bench.tables.of(device.name, target.family)
     others = [
         r
         for r in table.covering(target)
