@@ -44,6 +44,10 @@ LUCKY = {
 }
 
 
+# The last device left one probe unanswered and answered the next, a hop limit later.
+LATE = {("karst-08", "scar", "fd00:72:1ff::1")}
+
+
 def cases() -> list[Path]:
     found = {p.name: p for p in COPIED.iterdir() if (p / "survey").is_dir()}
     if ALL.is_dir():
@@ -207,6 +211,8 @@ def test_ways_equal_the_real_traces(case: tuple[Path, Computed]) -> None:
             continue  # which round an answer is from, nobody can tell
         if trace["state"] == "unreachable-host":
             real = real[:-1]  # who asked in vain answers for the hop that is not there
+        if (folder.name, trace["from"], trace["to"]) in LATE:
+            real = [*real[:-2], real[-1]]
         seen = [
             all(r in (None, "*", w) for r, w in zip(real, way, strict=False))
             and len(way) >= len(real)

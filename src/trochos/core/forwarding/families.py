@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,7 +20,7 @@ from ..network.addressing import Address, prefix_of
 from ..network.facts import Device, End
 from ..protocols.routes import NextHop, Route
 from ..protocols.rows import Winners
-from .flow import Edges, pack, unpack
+from .flow import Edges, Words, pack, unpack
 from .sources import choose_source, only_source, source_for, usable_addresses
 from .step import Forwarding
 from .verdicts import BIT, WORST_FIRST
@@ -34,8 +35,12 @@ each)."""
 
 
 Bits = NDArray[np.uint32]
+Places = NDArray[Any]
+"""Per device and column a place in the device's list of routes, or -1."""
 
 
+_ROWS = 256
+"""How many rows are copied at a time."""
 _ZERO = Address(4, 0)
 _DELIVERED = np.uint32(BIT["delivered"])
 
@@ -46,7 +51,7 @@ _REST = np.uint32(sum(BIT.values())) & ~(_DELIVERED | _UNKNOWN)
 
 def match_columns(
     tables: list[Winners], addresses: list[Address], singly: bool
-) -> tuple[NDArray[np.int32], list[list[Route]]]:
+) -> tuple[Places, list[list[Route]]]:
     """The longest match of each table for each address.
 
     Args:
@@ -77,7 +82,9 @@ def match_columns(
         if stack:
             parent[i], depth[i] = stack[-1], depth[stack[-1]] + 1
         stack.append(i)
-    own = np.full((len(tables), len(prefixes)), -1, dtype=np.int32)
+    # A device has fewer routes than there are prefixes, and these are the largest arrays of all.
+    dtype = np.int16 if len(prefixes) < np.iinfo(np.int16).max else np.int32
+    own: Places = np.full((len(tables), len(prefixes)), -1, dtype=dtype)
     routes: list[list[Route]] = []
     for row, table in enumerate(tables):
         listed = list(table.values()) if singly else list(table.alone.values())
@@ -105,7 +112,7 @@ def match_columns(
             if found is not None:
                 column_of[column] = found
                 break
-    index = np.full((len(tables), len(addresses)), -1, dtype=np.int32)
+    index: Places = np.full((len(tables), len(addresses)), -1, dtype=dtype)
     matched = np.flatnonzero(column_of >= 0)
     if matched.size:
         index[:, matched] = own[:, column_of[matched]]
@@ -184,7 +191,7 @@ class FamilyReach:
                 out[row] = found
         return out
 
-    def _group_by_ways(self) -> NDArray[np.int32]:
+    def _group_by_ways(self) -> Places:
         """Per device and address a route that stands for all with the same next hops.
 
         A device has many routes and few ways out; what follows depends on the ways alone.
@@ -224,15 +231,29 @@ class FamilyReach:
         self.edges.close()
         present = int(np.bitwise_or.reduce(self.bits, axis=None))
         for bit in (1 << place for place in range(len(WORST_FIRST)) if present >> place & 1):
-            matrix = pack(self.bits & np.uint32(bit) != 0)
+            matrix = self._packed(bit)
             self.edges.spread(matrix)
-            self.bits[unpack(matrix, len(self.addresses))] |= np.uint32(bit)
+            self._enter(bit, matrix)
         walking, spent = self.edges.walking(INITIAL_HOPS)
-        for_ever = unpack(walking, len(self.addresses))
-        self.bits[for_ever] |= np.uint32(BIT["loop"])
+        self._enter(BIT["loop"], walking)
         if spent is not None:
-            self.overlong = unpack(spent, len(self.addresses)) & ~for_ever
+            self.overlong = unpack(spent & ~walking, len(self.addresses))
         self._guarded()
+
+    def _packed(self, bit: int) -> Words:
+        """Where a way to end is known, some rows at a time: whole copies would be the largest
+        arrays of all."""
+        parts = [pack(self.bits[rows] & np.uint32(bit) != 0) for rows in self._parts()]
+        return np.concatenate(parts)
+
+    def _enter(self, bit: int, matrix: Words) -> None:
+        for rows in self._parts():
+            part = self.bits[rows]
+            part[unpack(matrix[rows], len(self.addresses))] |= np.uint32(bit)
+
+    def _parts(self) -> Iterator[slice]:
+        for start in range(0, len(self.names), _ROWS):
+            yield slice(start, start + _ROWS)
 
     def _guarded(self) -> None:
         """Marks what a filter or a reverse-path check on the way may stop: that depends on the
