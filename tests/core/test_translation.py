@@ -283,3 +283,18 @@ def test_what_is_wrong_with_a_translation_is_found_and_healed(name: str) -> None
     assert top.option.finding.kind == kind and top.option.finding.device == "gate"
     assert top.certainty == "proven" and top.works and len(found.cure) == 1
     assert survey.rehearse(top.option.edits).after.path(sender, receiver, asked).works == "yes"
+
+
+def kinds(survey: Computed) -> dict[str, str]:
+    return {f.kind: f.severity for f in survey.findings if "trans" in f.kind or "forward" in f.kind}
+
+
+def test_what_is_wrong_with_entries_is_found_without_a_complaint() -> None:
+    assert kinds(edge(MASQUERADE, FORWARD, snat("203.0.113.9"))) == {"translation-idle": "notes"}
+    assert kinds(edge(MASQUERADE, FORWARD)) == {}
+    assert kinds(edge(snat("203.0.113.9"))) == {}
+    assert kinds(edge(snat("203.0.113.99"))) == {"translation-unrouted": "risks"}
+    gone = rule("postrouting", by("oifname", "eth7"), held("saddr", INSIDE), {"masquerade": None})
+    assert kinds(edge(gone)) == {"translation-idle": "notes"}
+    nobody = rule("prerouting", held("daddr", "203.0.113.9"), {"dnat": {"addr": "10.64.1.29"}})
+    assert kinds(edge(nobody)) == {"forward-to-nobody": "breaks"}

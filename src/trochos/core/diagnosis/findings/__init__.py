@@ -19,6 +19,7 @@ from . import (
     rules,
     statics,
     switches,
+    translations,
     tunnels,
 )
 from .context import Context
@@ -36,6 +37,7 @@ FAMILIES = (
     idle,
     forwarding,
     filters,
+    translations,
     switches,
     reality,
 )
