@@ -135,7 +135,13 @@ def test_a_row_that_fails_is_found_and_its_mend_makes_neighbours(gate: str) -> N
 
 def test_every_row_has_a_mend_or_says_why_not() -> None:
     assert all(row.mend is not None or row.no_mend for row in GATES)
-    assert {row.name for row in GATES} == {*ROWS, "line", "hello size", "address family"}
+    assert {row.name for row in GATES} == {
+        *ROWS,
+        "line",
+        "hello size",
+        "address family",
+        "topology",
+    }
 
 
 def test_a_router_without_a_name_gets_one_of_its_loopback() -> None:
@@ -251,6 +257,22 @@ def test_the_family_that_one_end_does_not_carry_has_no_way_over_it() -> None:
     found = next(f for f in survey.findings if f.kind == "isis-address-family")
     after = survey.rehearse(found.remedies[0].edits).after
     assert all(r.works for r in after.tables.relations())
+
+
+def test_a_topology_of_its_own_is_shared_by_those_that_have_one() -> None:
+    def text(name: str, number: int, *section: str) -> str:
+        return router(name, number, {"eth1": f"10.0.0.{number}/30"}, *section, six=True)
+
+    own = "topology ipv6-unicast"
+    both = two(text("ant", 1, own), text("bee", 2, own))
+    assert all(r.works for r in both.tables.relations())
+    survey = two(text("ant", 1, own), text("bee", 2))
+    failing = [r for r in survey.tables.relations() if not r.works]
+    assert [(r.family, r.first_failing.gate) for r in failing] == [(6, "topology")]  # type: ignore[union-attr]
+    found = next(f for f in survey.findings if f.kind == "isis-topology")
+    for remedy in found.remedies:
+        after = survey.rehearse(remedy.edits).after
+        assert all(r.works for r in after.tables.relations())
 
 
 def brute(edges: dict[tuple[int, int], int], start: int, end: int, count: int) -> int | None:

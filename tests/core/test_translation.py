@@ -285,6 +285,18 @@ def test_what_is_wrong_with_a_translation_is_found_and_healed(name: str) -> None
     assert survey.rehearse(top.option.edits).after.path(sender, receiver, asked).works == "yes"
 
 
+def test_a_filter_may_ask_what_was_rewritten() -> None:
+    base = {"family": "inet", "table": "f"}
+    forward = {**base, "name": "forward", "type": "filter", "hook": "forward"}
+    asked = {"match": {"op": "in", "left": {"ct": {"key": "status"}}, "right": "dnat"}}
+    entry = {**base, "chain": "forward", "expr": [asked, {"accept": None}]}
+    strict = [{"chain": {**forward, "prio": 0, "policy": "drop"}}, {"rule": entry}]
+    survey = edge(FORWARD, *strict)
+    assert survey.path("guest", "203.0.113.2", WEB).works == "yes"
+    assert survey.path("guest", "10.64.1.20", WEB).works == "no"
+    assert edge(MASQUERADE, *strict).path("till", "guest").outbound.verdict == "filtered"
+
+
 def kinds(survey: Computed) -> dict[str, str]:
     return {f.kind: f.severity for f in survey.findings if "trans" in f.kind or "forward" in f.kind}
 

@@ -49,6 +49,7 @@ class Wrap:
         }
 
 
+_STATUS = {SOURCE: "snat", DESTINATION: "dnat"}
 _RESULTS = {ACCEPT: "permit"}
 
 
@@ -360,8 +361,20 @@ class _Walker:
         filters = self.forwarding.filters.get(hop.device)
         if filters is None or packet.flow is None:
             return None
+        status = {item.what for item in hop.rewritten}
+        if packet.is_reply:
+            for known in packet.tracked:
+                if known.device == hop.device:
+                    status |= {SOURCE} if known.came.source != known.went.source else set()
+                    status |= {DESTINATION} if known.came.target != known.went.target else set()
         passage = Passage(
-            hop.device, packet.source, packet.target, hop.arrived, leaving, packet.flow
+            hop.device,
+            packet.source,
+            packet.target,
+            hop.arrived,
+            leaving,
+            packet.flow,
+            frozenset(_STATUS[what] for what in status),
         )
         found = filters.judge(passage)
         hop.filters = tuple(found)

@@ -32,7 +32,8 @@ class Match(NamedTuple):
     """One condition of an entry: `key` is what is looked at, and one of `values` must fit.
 
     Keys: `source`, `target` (Prefix), `source-port`, `target-port` (ranges), `protocol`,
-    `family`, `in`, `out`, `icmp-type`, `state` (words; an interface's word may end in `*`).
+    `family`, `in`, `out`, `icmp-type`, `state`, `status` (words; an interface's word may end
+    in `*`).
     A condition that is not understood has the key `unknown`, and its text as value. A
     protocol in front (`tcp target-port`) says that the condition is about its packets only,
     negated or not, as addresses are about packets of their own family.

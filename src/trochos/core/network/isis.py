@@ -39,6 +39,8 @@ class IsisInterface:
     key: Word | None = None
     priorities: Mapping[int, Number] = field(default_factory=dict)
     padding: Flag | None = None
+    left_out: Flag | None = None
+    """True where the link is not in IPv6's own topology."""
     refused: Source | None = None
     """The line for which the device refused all of these."""
 
@@ -70,6 +72,8 @@ class IsisProcess(Process):
     attached_receive: Flag | None = None
     area_key: Word | None = None
     domain_key: Word | None = None
+    own_topology: Flag | None = None
+    """IPv6 has ways of its own (RFC 5120): only over links that both ends say carry it."""
 
     @property
     def name(self) -> str:

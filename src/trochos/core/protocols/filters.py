@@ -128,6 +128,8 @@ class Passage(NamedTuple):
     arrived: str | None
     leaving: str | None
     flow: Flow
+    status: frozenset[str] = frozenset()
+    """What the device has rewritten of its connection: `snat`, `dnat`."""
 
 
 @dataclass(slots=True)
@@ -274,6 +276,7 @@ _WORDS = {
     "out": "out by",
     "icmp-type": "ICMP",
     "state": "state",
+    "status": "rewritten by",
 }
 
 
@@ -366,6 +369,10 @@ def _fits(match: Match, passage: Passage) -> bool | None:
             return said in match.values
         case "state":
             return flow.state(passage.device) in match.values
+        case "status":
+            known = {"snat", "dnat"}
+            asked = {str(value) for value in match.values}
+            return None if asked - known else bool(asked & passage.status)
         case _:
             return None
 

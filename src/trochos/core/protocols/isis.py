@@ -364,6 +364,21 @@ def _same_mtu(end: IsisEnd, other: IsisEnd) -> Mend | None:
     return None if other.interface.mtu is None else Fitting(other.interface.mtu)
 
 
+def _topology(end: IsisEnd, _: IsisEnd) -> Reading:
+    flag = end.process.own_topology
+    if flag is not None and flag.value:
+        return Reading("of its own", (flag.source,))
+    return Reading("the common one", (end.default("one topology"),))
+
+
+def _same_topology(end: IsisEnd, other: IsisEnd) -> Mend | None:
+    mine, theirs = end.process.own_topology, other.process.own_topology
+    words = f"compute IPv6 as {other.device} does"
+    if theirs is not None and theirs.value:
+        return Say(words, (Setting("topology", "ipv6-unicast", whole=True),))
+    return None if mine is None else Say(words, gone=(mine.source,))
+
+
 def _style(end: IsisEnd, _: IsisEnd) -> Reading:
     word = end.process.style
     line = word.source if word is not None else end.default(end.style)
@@ -429,6 +444,13 @@ GATES: tuple[Gate[IsisEnd], ...] = (
     Gate("hello password", _hello_key, stuck=_key_stuck, mend=_same_hello_key),
     Gate("hello size", _mtu, stuck=_mtu_stuck, applies=_padded, mend=_same_mtu),
     Gate("address family", _family, vectors.both, stops=ROUTES, applies=_circuits, mend=_carry),
+    Gate(
+        "topology",
+        _topology,
+        stops=ROUTES,
+        applies=lambda left, right: left.process.family == 6,
+        mend=_same_topology,
+    ),
     Gate("metric style", _style, _styles_fit, stops=ROUTES, mend=_same_style),
     Gate(
         "announcement password",
@@ -733,8 +755,11 @@ class IsisSpeakers(Told):
         graph = self._graphs[key] = AreaGraph(level)
         for name in sorted(usable):
             graph.node(name)
+        apart = self._has_own_topology(root)
         for here, there in self._edges[level]:
             if here.device not in usable or there.device not in usable:
+                continue
+            if apart and not (_in_topology(here) and _in_topology(there)):
                 continue
             if self._overloaded(here.device) and here.device != root:
                 continue  # nothing passes it
@@ -796,19 +821,32 @@ class IsisSpeakers(Told):
                     heard[name].add(origin)
         if self._reaching is None:
             self._reaching = {}
-        cache: dict[tuple[int, str], frozenset[str]] = {}
+        cache: dict[tuple[int, str, bool], frozenset[str]] = {}
         for name in members:
-            mark = (id(heard[name]), styles[name])
+            mark = (id(heard[name]), styles[name], self._has_own_topology(name))
             if mark not in cache:
                 cache[mark] = frozenset(
-                    n for n in heard[name] if _compatible(styles[name], styles[n])
+                    n
+                    for n in heard[name]
+                    if _compatible(styles[name], styles[n])
+                    and self._has_own_topology(n) == self._has_own_topology(name)
                 )
             self._reaching["known", name, level] = cache[mark]
+
+    def _has_own_topology(self, name: str) -> bool:
+        flag = self.routers[name].process.own_topology
+        return self.family == 6 and flag is not None and flag.value
 
     def _style_of(self, name: str) -> str:
         router = self.routers[name]
         style = router.process.style
         return style.value if style else router.device.profile.habit(IsisHabits).style
+
+
+def _in_topology(end: IsisEnd) -> bool:
+    """True if a link is in IPv6's own topology."""
+    out = end.settings.left_out
+    return end.enabled is not None and not (out is not None and out.value)
 
 
 def _compatible(mine: str, theirs: str) -> bool:

@@ -312,8 +312,8 @@ class _Reader:
             name = meta.text("key") or ""
             return "family" if name in ("nfproto", "protocol") else _META.get(name)
         ct = left.peek("ct")
-        if ct is not None and ct.text("key") == "state":
-            return "state"
+        if ct is not None and ct.text("key") in ("state", "status"):
+            return ct.text("key")
         return None
 
     def listed(self, node: Node, where: tuple[str, str, str]) -> Iterator[Node]:

@@ -15,8 +15,8 @@ from .section import SectionReader, TextRow
 
 _IDLE = (
     "lsp-timers", "lsp-gen-interval", "lsp-refresh-interval", "max-lsp-lifetime", "spf-interval",
-    "spf-delay-ietf", "log-adjacency-changes", "hostname", "purge-originator", "lsp-mtu", "bfd",
-    "set-attached-bit", "spf", "log-pdu-drops", "advertise-high-metrics",
+    "spf-delay-ietf", "mpls-te", "log-adjacency-changes", "hostname", "purge-originator",
+    "lsp-mtu", "bfd", "set-attached-bit", "spf", "log-pdu-drops", "advertise-high-metrics",
 )  # fmt: skip
 """Lines that change no way and no neighbour."""
 _IDLE_ON_LINKS = (
@@ -74,6 +74,10 @@ class IsisReader(SectionReader):
             self._redistribute(rest, source, negated)
         elif first == "default-information" and rest[:1] == ["originate"]:
             self._default(rest[1:], source, negated)
+        elif first == "topology" and rest[:1] in (["ipv6-unicast"], ["ipv4-unicast"]):
+            if rest[0] == "ipv4-unicast":
+                return UNDERSTOOD if not negated else "IS-IS without IPv4 is not computed"
+            process["own_topology"] = Flag(not negated, source)
         elif first in _IDLE or (first == "dynamic" and rest == ["hostname"]):
             return IRRELEVANT
         else:
@@ -145,6 +149,8 @@ class IsisReader(SectionReader):
                     held["priorities"][level] = Number(number(rest[0], 0, 127), source)
         elif first == "hello" and rest[:1] == ["padding"]:
             held["padding"] = Flag(not negated and rest[1:] == [], source)
+        elif first == "topology" and rest == ["ipv6-unicast"]:
+            held["left_out"] = Flag(negated, source)
         elif first in _IDLE_ON_LINKS:
             return IRRELEVANT
         else:

@@ -21,6 +21,7 @@ _WHOLE = {
     "kind": "is-type {}",
     "net": "net {}",
     "metric style": "metric-style {}",
+    "topology": "topology {}",
     "area password": "area-password {}",
     "domain password": "domain-password {}",
 }
