@@ -35,10 +35,10 @@ from .again import Told
 from .gates import ROUTES, Gate, Reading, Relation, Side, judge
 from .identity import link_local
 from .links import Links
-from .ospf.spf import FAR, AreaGraph, Edge
 from .policy import Attributes, apply_route_map
 from .protocol import RoutingProtocol
 from .routes import NextHop, Origin, Route
+from .shortest import FAR, AreaGraph, Edge
 from .table import Table
 
 DOWN, INITIALIZING, UP = "down", "initializing", "up"

@@ -7,10 +7,10 @@ from __future__ import annotations
 
 from ...network.addressing import Prefix, dotted, host_prefix
 from ..routes import NextHop, Origin
+from ..shortest import Advert, AreaGraph, Edge
 from .interfaces import LOOPBACK, ONE_OF_MANY, SHARED, OspfEnd
 from .neighbours import Adjacencies
 from .router import Router
-from .spf import Advert, AreaGraph, Edge
 
 
 class Areas:

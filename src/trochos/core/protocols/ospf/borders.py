@@ -15,11 +15,11 @@ from ...network.addressing import Prefix, dotted
 from ...network.ospf import OspfArea, OspfHabits
 from ..policy import filter_permits
 from ..routes import NextHop, Origin, Refusal
+from ..shortest import FAR, AreaGraph
 from .holdings import NOTHING, Costs, Holdings, Mask, numbers_of
 from .neighbours import Adjacencies
 from .origins import Numbers
 from .router import BACKBONE, INTER, INTRA, Best, Router
-from .spf import FAR, AreaGraph
 from .summaries import PassedOn, Summaries, Told
 from .virtual import VirtualEnd
 from .ways import Chosen, Layer, Ways

@@ -17,11 +17,11 @@ from ...network.source import Source
 from ..again import alike
 from ..routes import NextHop, Origin
 from ..rows import Columns
+from ..shortest import FAR, AreaGraph
 from .externals import External
 from .holdings import NOTHING, Costs, Holdings, Mask, Sets
 from .origins import Numbers
 from .router import EXTERNAL_1, EXTERNAL_2, INTRA, Router
-from .spf import FAR, AreaGraph
 from .ways import Ways
 
 

@@ -1,6 +1,6 @@
 """All routers of one OSPF version together, and each one's routes.
 
-The order follows from who depends on whom: paths inside every area (`areas`, `spf`); what
+The order follows from who depends on whom: paths inside every area (`areas`, `shortest`); what
 borders announce into the backbone, their own inter-area routes, what they announce into the
 other areas (`borders`); externals on top of all that (`externals`, `choice`).
 """
@@ -18,6 +18,7 @@ from ...network.ospf import AreaRange, OspfHabits, OspfProcess
 from ..links import Links
 from ..routes import NextHop, Origin, Refusal, Route
 from ..rows import Offer
+from ..shortest import FAR, Advert, AreaGraph, Edge
 from . import virtual
 from .areas import Areas
 from .borders import Borders
@@ -29,7 +30,6 @@ from .neighbours import Adjacencies, find
 from .origins import Origins
 from .router import BACKBONE, INTRA, Router
 from .rows import ExternalRow, InternalRow, Terms
-from .spf import FAR, Advert, AreaGraph, Edge
 from .ways import Layer, Ways
 
 

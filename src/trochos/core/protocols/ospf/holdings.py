@@ -15,9 +15,9 @@ from numpy.typing import NDArray
 from ...network.addressing import Prefix
 from ..routes import NextHop
 from ..rows import Columns, HopSets
+from ..shortest import AreaGraph, hop_order
 from .origins import Numbers, Origins
 from .router import Best
-from .spf import AreaGraph, hop_order
 
 NOTHING = 9
 """The kind of a cell that holds nothing."""

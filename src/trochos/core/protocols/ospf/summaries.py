@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 
 from ...network.addressing import Prefix
 from ..routes import Origin
+from ..shortest import Advert, AreaGraph, Nearest
 from .holdings import Costs
 from .origins import Numbers, Origins
-from .spf import Advert, AreaGraph, Nearest
 
 
 class Told(NamedTuple):

@@ -14,9 +14,9 @@ from ...network.ospf import OspfProcess, VirtualLink
 from ...network.routing import Number, Word
 from ...network.source import Source
 from ..gates import Gate, Reading, Relation, Side, judge
+from ..shortest import FAR, AreaGraph
 from .neighbours import DOWN, FULL, digest_reading, same_key
 from .router import BACKBONE, Router
-from .spf import FAR, AreaGraph
 
 HELLO, DEAD = 10, 40
 

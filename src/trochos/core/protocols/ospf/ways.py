@@ -9,10 +9,10 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from ..shortest import FAR
 from .holdings import Costs, Mask, Sets
 from .origins import Numbers, Origins
 from .router import BACKBONE, INTRA, Best, Router
-from .spf import FAR
 
 
 @dataclass(slots=True)

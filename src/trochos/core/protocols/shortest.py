@@ -1,4 +1,4 @@
-"""Shortest paths inside one area, for all of its routers at once.
+"""Shortest paths inside one area or level, for all of its routers at once.
 
 Networks with several routers are not vertices here: a way into a network costs what the
 router's interface costs, the way out of it costs nothing, so each ordered pair of routers
@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import dijkstra
 
-from ...network.addressing import Prefix
-from ..routes import NextHop, Origin
+from ..network.addressing import Prefix
+from .routes import NextHop, Origin
 
 FAR = np.int64(1) << 40
 """A distance no way reaches."""
