@@ -9,7 +9,7 @@ import pytest
 from surveys import compute, wired
 
 from trochos.core.network.facts import End
-from trochos.core.protocols.isis import GATES
+from trochos.core.protocols.isis.gates import GATES
 from trochos.core.survey import Computed
 
 Port = tuple[str, str]

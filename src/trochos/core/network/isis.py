@@ -9,7 +9,7 @@ from typing import ClassVar
 from .routing import DefaultRoute, Flag, Named, Number, Process, Redistribution, Word
 from .source import Source
 
-NAMED = Named("isis", ("IS-IS", "IS-IS"), table=9)
+NAMED = Named("isis", ("IS-IS", "IS-IS (IPv6)"), table=9)
 
 LEVELS = (1, 2)
 KINDS: dict[str, frozenset[int]] = {

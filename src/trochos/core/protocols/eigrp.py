@@ -620,15 +620,10 @@ def _side(end: EigrpEnd, up: bool) -> Side:
     return Side(end.device, end.interface.name, address, UP if up else DOWN, UP)
 
 
-def _busy(device: Device, process: EigrpProcess, links: Links) -> set[str]:
-    ends = ends_of(device, process, links)
-    return {end.interface.name for end in ends if end.enabled is not None}
-
-
 EIGRP = RoutingProtocol(
     NAMED,
     lambda network, links, families: [EigrpSpeakers(network, links, f) for f in families],
     GATES,
-    busy=_busy,
+    busy=vectors.busy(ends_of),
     packets=OWN,
 )

@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from ..network import protocols as named
 from .bgp.speakers import BGP
 from .eigrp import EIGRP
-from .isis import ISIS
+from .isis.speakers import ISIS
 from .ospf.speakers import OSPF
 from .protocol import RoutingProtocol
 from .rip import RIP

@@ -613,15 +613,10 @@ def _as_read_by_version_1(end: RipEnd, prefix: Prefix) -> Prefix:
     return classful(network)
 
 
-def _busy(device: Device, process: RipProcess, links: Links) -> set[str]:
-    ends = ends_of(device, process, links)
-    return {end.interface.name for end in ends if end.enabled is not None}
-
-
 RIP = RoutingProtocol(
     NAMED,
     lambda network, links, families: [RipSpeakers(network, links, f) for f in families],
     GATES,
-    busy=_busy,
+    busy=vectors.busy(ends_of),
     packets=OWN,
 )

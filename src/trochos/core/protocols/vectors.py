@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any, Protocol, TypeVar
 
 from ..network.addressing import Prefix
@@ -26,6 +26,29 @@ class _Process(Protocol):
 
     @property
     def family(self) -> int: ...
+
+
+class Wired(Protocol):
+    """An end of a link that is up or not."""
+
+    @property
+    def interface(self) -> Interface: ...
+
+    @property
+    def up(self) -> bool: ...
+
+    @property
+    def why_down(self) -> str | None: ...
+
+
+class Taken(Protocol):
+    """An end that a line takes in, or does not."""
+
+    @property
+    def interface(self) -> Interface: ...
+
+    @property
+    def enabled(self) -> Source | None: ...
 
 
 class VectorEnd(Protocol):
@@ -82,7 +105,16 @@ K = TypeVar("K")
 H = TypeVar("H")
 
 
-def line(end: VectorEnd, _: object) -> Reading:
+def busy(
+    ends_of: Callable[[Device, Any, Links], Iterable[Taken]],
+) -> Callable[[Device, Any, Links], set[str]]:
+    """The interfaces on which a process runs: those whose ends a line takes in."""
+    return lambda device, process, links: {
+        end.interface.name for end in ends_of(device, process, links) if end.enabled is not None
+    }
+
+
+def line(end: Wired, _: object) -> Reading:
     """Whether packets can leave and arrive."""
     off = end.interface.enabled_source
     lines = () if end.up or off is None else (off,)
