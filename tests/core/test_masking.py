@@ -4,11 +4,16 @@ from __future__ import annotations
 
 import html
 import json
+from typing import Any
+from xml.etree import ElementTree
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from surveys import KEY, compute
 
 from trochos.core.readers.masking import fingerprint, mask
+from trochos.core.readers.secrets import FORMS, Form, is_secret
 
 SECRET = "saltMarsh9!"
 
@@ -46,6 +51,79 @@ def test_a_secret_becomes_its_fingerprint(line: str) -> None:
     assert masked.count("\n") == text.count("\n")
     assert mask(masked, KEY) == masked
     assert mask(line.format("other"), KEY) != masked
+
+
+@pytest.mark.parametrize("form", FORMS, ids=lambda form: form.example[:40])
+def test_every_row_of_the_table_finds_its_secret(form: Form) -> None:
+    masked = mask(form.example.format(SECRET), KEY)
+    assert SECRET not in masked and "<secret:" in masked
+    assert mask(masked, KEY) == masked
+
+
+WORDS = "two words"
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        f" neighbor 10.64.0.1 password {WORDS}",
+        f"  key-string 7 {WORDS}",
+        json.dumps({"ietf-rip:authentication": {"key": WORDS}}),
+        json.dumps({"usm": {"auth": {"md5": {"key": WORDS}}}}),
+        json.dumps({"client-secret": [WORDS, {"value": WORDS}]}),
+        '{"pass\\u0077ord": "two words"}',
+        json.dumps({"lines": [f"neighbor 10.0.0.1 password {WORDS}"]}),
+        f"<a><password>{WORDS}</password ></a>",
+        f'<a xmlns:k="urn:k"><k:password x="1"><![CDATA[{WORDS}]]></k:password></a>',
+        f'<a password="{WORDS}"/>',
+        f"<a><!-- neighbor 10.0.0.1 password {WORDS} --></a>",
+        f'<a><shared-secret><inner note="x">{WORDS}</inner></shared-secret></a>',
+    ],
+)
+def test_a_secret_of_several_words_goes_whole_wherever_it_stands(text: str) -> None:
+    masked = mask(text, KEY)
+    assert "two" not in masked and "words" not in masked
+    assert mask(masked, KEY) == masked
+    if text[0] == "{":
+        json.loads(masked)
+    if text[0] == "<":
+        ElementTree.fromstring(masked)
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        " description token ring behind the secret room",
+        " neighbor 10.64.0.1 description the password is with the harbour master",
+        '<a><password wd:default="true" xmlns:wd="urn:w">x</password></a>',
+        json.dumps({"description": "key for the secret room", "password": True}),
+    ],
+)
+def test_what_people_write_stays_and_a_file_stays_readable(text: str) -> None:
+    masked = mask(text, KEY)
+    if text[0] == "<":
+        assert ElementTree.fromstring(masked)[0].get("{urn:w}default") == "true"
+    else:
+        assert masked == text
+
+
+@given(st.recursive(st.text() | st.integers() | st.none() | st.booleans(), lambda inner: (
+    st.lists(inner, max_size=3)
+    | st.dictionaries(st.sampled_from(["password", "name", "key", "auth", "x"]), inner, max_size=3)
+)))  # fmt: skip
+def test_data_of_any_shape_stays_data_and_loses_only_what_stands_under_secrets(data: Any) -> None:
+    masked = json.loads(mask(json.dumps(data, indent=1), KEY))
+
+    def same(one: Any, other: Any, above: str = "") -> bool:
+        if isinstance(one, dict):
+            return one.keys() == other.keys() and all(
+                is_secret(k, above) or same(one[k], other[k], k) for k in one
+            )
+        if isinstance(one, list):
+            return len(one) == len(other) and all(map(same, one, other, [above] * len(one)))
+        return one == other or (isinstance(one, str) and "<secret:" in str(other))
+
+    assert same(data, masked)
 
 
 @pytest.mark.parametrize(
