@@ -199,3 +199,24 @@ def test_a_secret_that_somebody_types_is_never_kept(client: Client, case: Case) 
     stored = json.dumps(list(Proposal.objects.values("edits")))
     for answer in (kept.content.decode(), shown.content.decode(), stored):
         assert secret not in answer and "<secret:" in answer
+
+
+def test_what_people_write_is_kept_without_the_secrets_in_it(client: Client, case: Case) -> None:
+    secret = "saltMarsh9!"
+    noted = step(client, case, step="note", text=f"set with neighbor 10.0.0.1 password {secret}")
+    kept = noted.json()["steps"][-1]["text"]
+    assert secret not in kept and "<secret:" in kept and kept.startswith("set with neighbor")
+    made = post(
+        client,
+        f"/api/surveys/{case.survey_id}/cases",
+        {
+            "complaint": f"the feed with token {secret} stands still",
+            "sender": case.sender,
+            "receiver": case.receiver,
+        },
+    )
+    assert made.status_code == 201 and secret not in made.content.decode()
+    url = f"/api/surveys/{case.survey_id}"
+    client.patch(url, json.dumps({"title": f"psk {secret}"}), content_type="application/json")
+    assert secret not in client.get(url).content.decode()
+    assert secret not in json.dumps([str(c.complaint) for c in Case.objects.all()])

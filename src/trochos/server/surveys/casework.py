@@ -21,6 +21,7 @@ from .report import markdown
 from .store import computed
 from .views import case_json
 from .work import complaint_of
+from .written import written
 
 # From which states a step may be taken, and where it leads.
 STEPS: dict[str, tuple[frozenset[str], str | None]] = {
@@ -62,7 +63,7 @@ class StepsView(APIView):
                 f"The case is {found.state.replace('-', ' ')}: this step does not follow."
             )
         said = _TAKE[step](found, data) if step in _TAKE else ""
-        text = " ".join(filter(None, (said, data.get("text", "").strip())))
+        text = " ".join(filter(None, (said, written(data.get("text", "").strip()))))
         if step == "note" and not text:
             raise ValidationError("A note needs some words.")
         found.state = leads_to or found.state

@@ -30,6 +30,7 @@ from .modules import problem_with
 from .store import computed
 from .views import path_parameters, traffic_of
 from .work import complaint_of
+from .written import written
 
 SHOWN = 300
 _CONTEXT = 3
@@ -308,7 +309,7 @@ class ProposalsView(APIView):
         user: Any = request.user
         proposal = Proposal.objects.create(
             survey=stored,
-            title=data.validated_data["title"],
+            title=written(data.validated_data["title"], 200),
             edits=[edit.as_json() for edit in edits],
             question=body(request).get("question") or {},
             made_by=user,

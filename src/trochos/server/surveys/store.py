@@ -24,6 +24,7 @@ from ...local import fingerprint_key
 from . import documents, jobs, kept
 from .models import Answer, Network, StoredSurvey
 from .present import severity_counts
+from .written import written
 
 _DEVICES = 600
 """How many devices the surveys have together that are held in memory; the last one always is.
@@ -92,7 +93,7 @@ def store(
     if known is not None:
         return known
     about = survey.survey.about
-    called = (title or about.title or sent_as or "Survey").strip()[:200]
+    called = written((title or about.title or sent_as or "Survey").strip(), 200)
     belongs = _network_of(network or about.network, names, called)
     taken = when(about.taken_at) or taken_at
     said = replace(
@@ -159,7 +160,7 @@ def correct(stored: StoredSurvey, changes: dict[str, Any]) -> Computed:
     if "network" in changes:
         stored.network = Network.objects.get_or_create(name=changes["network"])[0]
     network = stored.network
-    stored.title = changes.get("title", stored.title)
+    stored.title = written(changes.get("title", stored.title), 200)
     if "taken_at" in changes:
         stored.taken_at = changes["taken_at"]
     roles = {**about.roles, **changes.get("roles", {})}

@@ -33,6 +33,7 @@ from . import documents, present, shapes
 from .documents import stored_survey
 from .models import Case, Network, StoredSurvey
 from .store import computed, correct, store, when
+from .written import written
 
 
 def _text(name: str, required: bool = True, description: str = "") -> OpenApiParameter:
@@ -512,6 +513,9 @@ class CasesView(APIView):
         # A complaint that cannot be asked is refused before it is kept.
         opened.path(fields["sender"], fields["receiver"], read_traffic(fields))
         user: Any = request.user
+        for name, longest in (("complaint", 300), ("reporter", 100)):
+            if fields.get(name):
+                fields[name] = written(fields[name], longest)
         case = Case.objects.create(survey=stored, opened_by=user, **fields)
         return Response(case_json(case, opened), status=201)
 
