@@ -9,7 +9,7 @@ A `Route` of a cell is made when somebody asks for that cell.
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import cached_property
 from typing import Any
 
@@ -17,7 +17,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..network.addressing import Address, Prefix, prefix_of
-from .routes import NextHop, Route, essence
+from ..network.source import Source
+from .routes import NextHop, Origin, Route, essence
 
 Ids = NDArray[np.int32]
 Mask = NDArray[np.bool_]
@@ -154,6 +155,41 @@ class Row(ABC):
         """Every candidate, made anew."""
         for column in np.flatnonzero(self.ids).tolist():
             yield self.route(column)
+
+
+class Reasons:
+    """The lines that numbered announcements rest on, and how they compare to another set's."""
+
+    def __init__(self, origins: list[Origin]) -> None:
+        self.origins = origins
+        self._lines: dict[int, tuple[Source, ...]] = {}
+        self._against: tuple[Reasons, NDArray[np.int8]] | None = None
+
+    def lines(self, number: int) -> tuple[Source, ...]:
+        """The lines of one announcement."""
+        found = self._lines.get(number)
+        if found is None:
+            found = self._lines[number] = self.origins[number].evidence()
+        return found
+
+    def alike(
+        self,
+        numbers: Ids,
+        other: Reasons,
+        theirs: Ids,
+        same: Callable[[tuple[Source, ...], tuple[Source, ...]], bool],
+    ) -> bool:
+        """True if announcements of two sets, pair by pair, rest on the same lines. Where they are
+        not numbered alike, that is not certain: False."""
+        if not np.array_equal(numbers, theirs):
+            return False
+        if self._against is None or self._against[0] is not other:
+            self._against = other, np.zeros(len(self.origins), dtype=np.int8)
+        known = self._against[1]
+        for number in numbers[known[numbers] == 0].tolist():
+            held = same(self.lines(number), other.lines(number))
+            known[number] = 1 if held else -1
+        return bool((known[numbers] > 0).all())
 
 
 Offer = Route | Row

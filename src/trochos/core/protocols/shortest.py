@@ -18,6 +18,7 @@ from scipy.sparse.csgraph import dijkstra
 
 from ..network.addressing import Prefix
 from .routes import NextHop, Origin
+from .rows import HopSets
 
 FAR = np.int64(1) << 40
 """A distance no way reaches."""
@@ -147,6 +148,44 @@ class Nearest:
         if by_itself:
             nearer[nodes, place] |= equal[nodes, place]
         self.who[:, columns] = np.where(nearer, who, self.who[:, columns])
+
+
+class Sets:
+    """The next-hop sets of one router; 0 is the empty one."""
+
+    __slots__ = ("_number", "_unions", "hops")
+
+    def __init__(self) -> None:
+        self.hops: HopSets = [()]
+        self._number: dict[tuple[NextHop, ...], int] = {(): 0}
+        self._unions: dict[tuple[int, int], int] = {}
+
+    def number(self, hops: tuple[NextHop, ...]) -> int:
+        found = self._number.get(hops)
+        if found is None:
+            found = self._number[hops] = len(self.hops)
+            self.hops.append(hops)
+        return found
+
+    def union(self, one: int, other: int) -> int:
+        """The set of both together, sorted."""
+        found = self._unions.get((one, other))
+        if found is None:
+            both = {*self.hops[one], *self.hops[other]}
+            found = self.number(tuple(sorted(both, key=hop_order)))
+            self._unions[one, other] = found
+        return found
+
+
+def numbers_of(graph: AreaGraph, masks: NDArray[Any], sets: list[Sets]) -> NDArray[np.int32]:
+    """The next-hop sets that masks of out-edges stand for, of shape (routers of the area, any)."""
+    out = np.zeros(masks.shape, dtype=np.int32)
+    for node, line in enumerate(masks):
+        kinds, inverse = np.unique(line, return_inverse=True)
+        held = sets[node]
+        known = [held.number(graph.hops(node, int(mask))) for mask in kinds]
+        out[node] = np.array(known, dtype=np.int32)[inverse]
+    return out
 
 
 def hop_order(hop: NextHop) -> tuple[int, int, str]:

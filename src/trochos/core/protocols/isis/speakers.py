@@ -10,11 +10,12 @@ designated system changes no cost (ISO 10589, 8.4.5).
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...network.addressing import Prefix
 from ...network.facts import Device, End, Network, Unmodelled
@@ -27,13 +28,14 @@ from ...network.isis import (
 from ...network.routing import DefaultRoute, Redistribution
 from ...network.source import Source
 from .. import vectors
-from ..again import Told
+from ..again import Told, alike
 from ..gates import Relation, Side, judge
 from ..links import Links
 from ..policy import Attributes, apply_route_map
 from ..protocol import RoutingProtocol
 from ..routes import NextHop, Origin, Route
-from ..shortest import FAR, AreaGraph, Edge
+from ..rows import Columns, Offer, Reasons, Row
+from ..shortest import FAR, AreaGraph, Edge, Sets, numbers_of
 from ..table import Table
 from .ends import DOWN, UP, IsisEnd, ends_of
 from .gates import GATES, level_key
@@ -57,6 +59,122 @@ class Advert(NamedTuple):
     router: str
     cost: int
     origin: Origin
+
+
+class Chosen:
+    """What every router uses: a row per router, a column per prefix. `level` is 0 where it has no
+    way, `who` the number of the announcement that it goes by."""
+
+    def __init__(self, names: Iterable[str], prefixes: Iterable[Prefix]) -> None:
+        self.row = {name: i for i, name in enumerate(names)}
+        self.columns = Columns(prefixes)
+        shape = (len(self.row), len(self.columns.prefixes))
+        self.level = np.zeros(shape, dtype=np.int8)
+        self.cost = np.zeros(shape, dtype=np.int32)
+        self.ids = np.zeros(shape, dtype=np.int32)
+        self.who = np.zeros(shape, dtype=np.int32)
+        self.sets = [Sets() for _ in self.row]
+        self.origins: list[Origin] = []
+
+    def enter(
+        self,
+        graph: AreaGraph,
+        names: Sequence[str],
+        level: int,
+        announced: Mapping[Prefix, Sequence[Advert]],
+    ) -> None:
+        """Takes in what some routers, who see the level alike, reach in it."""
+        keys = list(announced)
+        if not keys or not graph.nodes:
+            return
+        near = graph.nearest(len(keys))
+        own = np.zeros(near.total.shape, dtype=bool)
+        layers: list[list[tuple[int, int, int, int]]] = []
+        for place, prefix in enumerate(keys):
+            depth = 0
+            for advert in announced[prefix]:
+                node = graph.index.get(advert.router)
+                if node is None:
+                    continue
+                own[node, place] = True
+                if depth == len(layers):
+                    layers.append([])
+                layers[depth].append((node, place, advert.cost, len(self.origins)))
+                self.origins.append(advert.origin)
+                depth += 1
+        for layer in layers:
+            nodes, places, costs, who = np.array(layer, dtype=np.int64).T
+            near.told(nodes, places, costs, who.astype(np.int32), by_itself=True)
+        nodes = np.array([graph.index[name] for name in names], dtype=np.int64)
+        rows = np.array([self.row[name] for name in names], dtype=np.int64)
+        columns = np.array([self.columns.number[prefix] for prefix in keys], dtype=np.int64)
+        sets = [self.sets[self.row[name]] for name in graph.nodes]
+        ids = numbers_of(graph, near.masks, sets)[nodes]
+        cells = np.ix_(rows, columns)
+        new = (near.total[nodes] < FAR) & ~own[nodes] & (ids > 0) & (self.level[cells] == 0)
+        at, which = new.nonzero()
+        here, there = rows[at], columns[which]
+        self.level[here, there] = level
+        self.cost[here, there] = near.total[nodes[at], which]
+        self.ids[here, there] = ids[at, which]
+        self.who[here, there] = near.who[nodes[at], which]
+
+    def one(
+        self,
+        graph: AreaGraph,
+        name: str,
+        level: int,
+        prefix: Prefix,
+        adverts: Sequence[Advert],
+    ) -> None:
+        """Takes in one prefix of one router, for which others are told something else."""
+        near, node = graph.nearest(1), graph.index[name]
+        zero = np.zeros(1, dtype=np.int64)
+        for advert in adverts:
+            there = graph.index.get(advert.router)
+            if there is not None:
+                number = np.array([len(self.origins)], dtype=np.int32)
+                near.told(np.array([there]), zero, zero + advert.cost, number, by_itself=True)
+                self.origins.append(advert.origin)
+        row, column = self.row[name], self.columns.number[prefix]
+        hops = graph.hops(node, int(near.masks[node, 0]))
+        if near.total[node, 0] < FAR and hops:
+            self.level[row, column], self.cost[row, column] = level, near.total[node, 0]
+            self.ids[row, column] = self.sets[row].number(hops)
+            self.who[row, column] = near.who[node, 0]
+
+
+class IsisRow(Row):
+    """A router's routes, as its table takes them in."""
+
+    protocol = IsisProcess.protocol
+
+    def __init__(self, chosen: Chosen, row: int, reasons: Reasons, distance: int) -> None:
+        self.chosen, self.row, self.reasons, self.distance = chosen, row, reasons, distance
+        self.columns, self.ids, self.sets = chosen.columns, chosen.ids[row], chosen.sets[row].hops
+
+    @property
+    def values(self) -> tuple[NDArray[Any], ...]:
+        return self.chosen.level[self.row], self.chosen.cost[self.row]
+
+    def route(self, column: int) -> Route:
+        number = int(self.chosen.who[self.row, column])
+        return Route(
+            self.columns.prefixes[column],
+            self.protocol,
+            self.distance,
+            int(self.chosen.cost[self.row, column]),
+            self.sets[self.ids[column]],
+            self.reasons.lines(number),
+            type=f"level-{self.chosen.level[self.row, column]}",
+            origin=self.reasons.origins[number],
+        )
+
+    def for_same_reasons(self, other: Row) -> bool:
+        assert isinstance(other, IsisRow)
+        offered = self.ids > 0
+        mine, theirs = self.chosen.who[self.row], other.chosen.who[other.row]
+        return self.reasons.alike(mine[offered], other.reasons, theirs[offered], alike)
 
 
 class IsisSpeakers(Told):
@@ -262,63 +380,36 @@ class IsisSpeakers(Told):
 
     # -- ways ---------------------------------------------------------------------------
 
-    def answer(self, told: dict[str, list[Item]]) -> dict[str, list[Route]]:
+    def answer(self, told: dict[str, list[Item]]) -> dict[str, list[Offer]]:
         """The candidates of every router."""
         announced = {level: {p: [*a] for p, a in self._prefixes[level].items()} for level in LEVELS}
         for name, items in told.items():
             for level, prefix, metric, origin in items:
                 announced[level].setdefault(prefix, []).append(Advert(name, metric, origin))
-        best: dict[str, dict[Prefix, Route]] = {name: {} for name in self.routers}
+        default = Prefix(self.family, 0, 0)
+        found = Chosen(self.routers, dict.fromkeys([*announced[1], *announced[2], default]))
         # Level 1 comes first: what it knows, level 2 does not replace.
         for level in LEVELS:
-            for root in self.routers:
-                if level in self.routers[root].process.levels:
-                    for prefix, route in self._ways(root, level, announced[level]):
-                        best[root].setdefault(prefix, route)
-        return {name: list(held.values()) for name, held in best.items()}
-
-    def _ways(
-        self, root: str, level: int, announced: Mapping[Prefix, Sequence[Advert]]
-    ) -> Iterator[tuple[Prefix, Route]]:
-        router = self.routers[root]
-        graph = self._graph(root, level)
-        row = graph.index.get(root)
-        if row is None:
-            return
-        habits = router.device.profile.habit(IsisHabits)
-        extra = self._attached(router, graph) if level == 1 else []
-        default = Prefix(self.family, 0, 0)
-        prefixes = dict.fromkeys([*announced, *([default] if extra else [])])
-        distance, masks = graph.distance[row], graph.masks[row]
-        for prefix in prefixes:
-            adverts = [*announced.get(prefix, ()), *(extra if prefix == default else ())]
-            known = [(a, graph.index.get(a.router)) for a in adverts]
-            if any(node == row for _, node in known):
-                continue  # its own
-            least, chosen, mask = FAR, None, 0
-            for advert, node in known:
-                if node is None or distance[node] >= FAR:
-                    continue
-                total = int(distance[node]) + advert.cost
-                if total < least:
-                    least, chosen, mask = np.int64(total), advert, int(masks[node])
-                elif total == least:
-                    mask |= int(masks[node])
-            hops = graph.hops(row, mask) if chosen is not None else ()
-            if chosen is not None and hops:
-                yield (
-                    prefix,
-                    Route(
-                        prefix,
-                        self.protocol,
-                        habits.distance,
-                        int(least),
-                        hops,
-                        chosen.origin.evidence(),
-                        type=f"level-{level}",
-                        origin=chosen.origin,
-                    ),
-                )
+            roots: dict[int, list[str]] = {}
+            graphs: dict[int, AreaGraph] = {}
+            for name, router in self.routers.items():
+                if level in router.process.levels:
+                    graph = self._graph(name, level)
+                    graphs[id(graph)] = graph
+                    roots.setdefault(id(graph), []).append(name)
+            for key, names in roots.items():
+                if level == 1:
+                    for name in names:
+                        extra = self._attached(self.routers[name], graphs[key])
+                        if extra:
+                            adverts = [*announced[1].get(default, ()), *extra]
+                            found.one(graphs[key], name, level, default, adverts)
+                found.enter(graphs[key], names, level, announced[level])
+        reasons = Reasons(found.origins)
+        return {
+            name: [IsisRow(found, row, reasons, router.device.profile.habit(IsisHabits).distance)]
+            for row, (name, router) in enumerate(self.routers.items())
+        }
 
     def _attached(self, router: Router, graph: AreaGraph) -> list[Advert]:
         """The defaults that a router of level 1 makes itself, towards those that say they know

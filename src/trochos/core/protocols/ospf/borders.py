@@ -15,8 +15,8 @@ from ...network.addressing import Prefix, dotted
 from ...network.ospf import OspfArea, OspfHabits
 from ..policy import filter_permits
 from ..routes import NextHop, Origin, Refusal
-from ..shortest import FAR, AreaGraph
-from .holdings import NOTHING, Costs, Holdings, Mask, numbers_of
+from ..shortest import FAR, AreaGraph, numbers_of
+from .holdings import NOTHING, Costs, Holdings, Mask
 from .neighbours import Adjacencies
 from .origins import Numbers
 from .router import BACKBONE, INTER, INTRA, Best, Router

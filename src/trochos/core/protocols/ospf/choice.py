@@ -13,13 +13,11 @@ from numpy.typing import NDArray
 
 from ...network.addressing import Address, Prefix, dotted, prefix_of
 from ...network.ospf import OspfHabits
-from ...network.source import Source
-from ..again import alike
 from ..routes import NextHop, Origin
-from ..rows import Columns
-from ..shortest import FAR, AreaGraph
+from ..rows import Columns, Reasons
+from ..shortest import FAR, AreaGraph, Sets
 from .externals import External
-from .holdings import NOTHING, Costs, Holdings, Mask, Sets
+from .holdings import NOTHING, Costs, Holdings, Mask
 from .origins import Numbers
 from .router import EXTERNAL_1, EXTERNAL_2, INTRA, Router
 from .ways import Ways
@@ -268,8 +266,7 @@ class Externals:
         self.metrics = np.array([item.metric for item in items], dtype=np.int64)
         self.tags = np.array([item.tag for item in items], dtype=np.int64)
         self.within = np.array([item.area is not None for item in items], dtype=bool)
-        self._lines: dict[int, tuple[Source, ...]] = {}
-        self._against: tuple[Externals, NDArray[np.int8]] | None = None
+        self.reasons = Reasons([item.origin for item in items])
         column = [self.columns.number[item.prefix] for item in items]
         self._layers: list[tuple[NDArray[np.int64], NDArray[np.int64]]] = []
         """Announcements of different prefixes each: (which, columns), in the order announced."""
@@ -283,27 +280,6 @@ class Externals:
         for layer in layers:
             which = np.array(layer, dtype=np.int64)
             self._layers.append((which, np.array(column, dtype=np.int64)[which]))
-
-    def alike(self, numbers: Numbers, other: Externals, theirs: Numbers) -> bool:
-        """True if announcements of two sets, pair by pair, rest on the same lines. Where they are
-        not numbered alike, that is not certain: False."""
-        if not np.array_equal(numbers, theirs):
-            return False
-        if self._against is None or self._against[0] is not other:
-            self._against = other, np.zeros(len(self.items), dtype=np.int8)
-        known = self._against[1]
-        for number in numbers[known[numbers] == 0].tolist():
-            same = alike(self.lines(self.items[number]), other.lines(other.items[number]))
-            known[number] = 1 if same else -1
-        return bool((known[numbers] > 0).all())
-
-    def lines(self, item: External) -> tuple[Source, ...]:
-        """The lines that an announcement rests on."""
-        found = self._lines.get(id(item))
-        if found is None:
-            # All items are kept here, so that no other can take one's identity.
-            found = self._lines[id(item)] = item.origin.evidence()
-        return found
 
     def choose(
         self,

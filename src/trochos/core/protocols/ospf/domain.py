@@ -18,13 +18,13 @@ from ...network.ospf import AreaRange, OspfHabits, OspfProcess
 from ..links import Links
 from ..routes import NextHop, Origin, Refusal, Route
 from ..rows import Offer
-from ..shortest import FAR, Advert, AreaGraph, Edge
+from ..shortest import FAR, Advert, AreaGraph, Edge, Sets, numbers_of
 from . import virtual
 from .areas import Areas
 from .borders import Borders
 from .choice import Choice
 from .externals import External
-from .holdings import Holdings, Sets, numbers_of
+from .holdings import Holdings
 from .interfaces import ends_of
 from .neighbours import Adjacencies, find
 from .origins import Origins

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...network.ospf import OspfHabits
+from ..again import alike
 from ..routes import Route
 from ..rows import Ids, Row
 from .choice import Externals
@@ -118,7 +119,7 @@ class ExternalRow(_OspfRow):
             self.terms.distances[kind],
             metric,
             self.sets[self.ids[column]],
-            found.lines(item),
+            found.reasons.lines(int(found.who[row, column])),
             type=TYPES[kind + 2 if item.area is not None else kind],
             origin=item.origin,
             tag=item.tag,
@@ -137,4 +138,6 @@ class ExternalRow(_OspfRow):
         assert isinstance(other, ExternalRow)
         mine, theirs = self.externals, other.externals
         offered = self.ids > 0
-        return mine.alike(mine.who[self.row][offered], theirs, theirs.who[other.row][offered])
+        return mine.reasons.alike(
+            mine.who[self.row][offered], theirs.reasons, theirs.who[other.row][offered], alike
+        )

@@ -9,8 +9,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from ..shortest import FAR
-from .holdings import Costs, Mask, Sets
+from ..shortest import FAR, Sets
+from .holdings import Costs, Mask
 from .origins import Numbers, Origins
 from .router import BACKBONE, INTRA, Best, Router
 
