@@ -3,11 +3,15 @@
 interfaces   which interfaces take part, with every setting that is in force there
 neighbours   the gates between two ends, designated routers, adjacencies
 areas        the graph of every area: its routers, the ways between them, what each announces
-spf          shortest paths and equal-cost next hops inside one area
-router       one router and what it has chosen
+router       one router, and what a cell of the arrays says
+holdings     what all routers hold for all prefixes, as arrays
+origins      where it came from, by number; sentences on demand
+ways         the ways to routers that announce externals
+summaries    what borders announce into one area
 borders      what is announced between areas, and the inter-area routes
 externals    what redistribution announces
 choice       how externals travel, and which a router uses
+rows         the arrays as a table takes them in
 domain       the whole, and the routes of each router
 speakers     the whole as the scheduler sees it
 """
