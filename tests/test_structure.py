@@ -110,6 +110,16 @@ def in_own_room(path: Path, word: str) -> bool:
     return any(word.rstrip("6") in part for part in path.relative_to(SOURCE).parts)
 
 
+def test_tables_are_asked_and_not_walked() -> None:
+    """Who knows how a table keeps its routes stands in its own room, or solves all pairs on it."""
+    inside = ("core/protocols/", "core/forwarding/step.py", "core/forwarding/families.py")
+    known = re.compile(r"\.alone\b|\btables?\b[^=\n]*\.best\b|\.of\([^\n]*\)\.best\b")
+    for path in (SOURCE / "core").rglob("*.py"):
+        if not path.relative_to(SOURCE).as_posix().startswith(inside):
+            found = known.findall(path.read_text())
+            assert not found, f"{path} walks a table: {found}"
+
+
 def test_no_name_of_a_protocol_is_compared_outside_its_own_rooms() -> None:
     for path in sources("."):
         place = path.relative_to(SOURCE).as_posix()

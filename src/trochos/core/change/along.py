@@ -54,8 +54,8 @@ def _unusable(device: Device, before: Tables, after: Tables) -> list[Along]:
     """Static routes that stand there still and are of no use any more."""
     out = []
     for family in (4, 6):
-        was = {r.because: r for r in before.of(device.name, family).alone if r.protocol == "static"}
-        for route in after.of(device.name, family).alone:
+        was = {r.because: r for r in before.of(device.name, family).statics()}
+        for route in after.of(device.name, family).statics():
             held = was.get(route.because)
             if route.problem is not None and held is not None and held.problem is None:
                 out.append(Along("route", device.name, f"{route.prefix}: {route.why}"))

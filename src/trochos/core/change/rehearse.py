@@ -309,7 +309,7 @@ def unlike(before: Tables, after: Tables, key: tuple[str, int]) -> set[Prefix]:
     old, new = before.tables.get(key), after.tables.get(key)
     if old is None or new is None:
         return {p for table in (old, new) if table is not None for p in table.prefixes()}
-    return old.best.unlike(new.best)
+    return old.unlike(new)
 
 
 def winner(tables: Tables, key: tuple[str, int], prefix: Prefix) -> Route | None:

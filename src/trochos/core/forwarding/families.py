@@ -383,7 +383,7 @@ class FamilyReach:
             return
         table = self.forwarding.tables.of(name, self.family)
         broken = sorted(
-            (route for route in table.alone if route.problem is not None),
+            table.failing(),
             key=lambda r: (-r.prefix.length, r.distance, r.metric),
         )
         if not broken:

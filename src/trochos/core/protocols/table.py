@@ -49,6 +49,18 @@ class Table:
                 found += [self.best[row.columns.prefixes[c]] for c in mask.nonzero()[0].tolist()]
         return found
 
+    def statics(self) -> list[Route]:
+        """Every candidate of a static route, used or not."""
+        return [route for route in self.alone if route.protocol == "static"]
+
+    def failing(self) -> list[Route]:
+        """Every candidate that cannot be used, and says why."""
+        return [route for route in self.alone if route.problem is not None]
+
+    def unlike(self, other: Table) -> set[Prefix]:
+        """Every prefix whose winner may be another one in both; all others have the same."""
+        return self.best.unlike(other.best)
+
     def everything(self) -> list[Route]:
         """Every candidate, for whoever writes all of them down."""
         return [*self.alone, *self.best.cells()]

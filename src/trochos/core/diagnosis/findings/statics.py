@@ -42,9 +42,7 @@ def find(context: Context) -> Iterator[Finding]:
             table = context.tables.of(device.name, family)
             if table.unsettled:
                 yield _unsettled(device, table.unsettled)
-            for route in table.alone:
-                if route.protocol != "static":
-                    continue
+            for route in table.statics():
                 if route.problem is not None:
                     if not device.is_host and context.certain(device, family):
                         yield _unusable(context, device, route)
