@@ -201,6 +201,12 @@ def test_what_is_not_understood_is_not_answered() -> None:
     assert edge(odd).path("till", "guest").works == "unknown"
 
 
+@pytest.mark.parametrize("body", [{"addr": {"range": []}}, {"addr": "fd00::1"}, {"addr": {}}])
+def test_nonsense_in_an_entry_is_no_answer(body: dict[str, Any]) -> None:
+    odd = rule("postrouting", by("oifname", "eth1"), {"snat": body})
+    assert edge(odd).path("till", "guest").works == "unknown"
+
+
 def of(prefix: str, length: int) -> dict[str, Any]:
     return {"prefix": {"addr": prefix, "len": length}}
 

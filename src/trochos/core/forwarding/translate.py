@@ -152,6 +152,9 @@ class Translator:
         assert was is not None
         if (was, held) == (address, port):
             return Change(packet)
+        if was.family != address.family:
+            reason = f"what stands for {was} is {address}, which is no address of its family."
+            return Change(packet, stop=("unknown", f"It is not certain: {reason}"))
         flow = packet.flow._replace(port=port) if packet.flow is not None else None
         if what == DESTINATION:
             new = replace(packet, target=address, flow=flow)

@@ -193,7 +193,7 @@ class _Reader:
         if port is not None:
             inner = port.peek("range")
             ends = [_port(n) for n in (inner.elements() if inner is not None else [port])]
-            if any(end is None for end in ends):
+            if not ends or any(end is None for end in ends):
                 return None
             ports = ends[0] or 0, ends[-1] or 0
         if address is None:
@@ -346,6 +346,8 @@ def _put(what: str, node: Node, ports: tuple[int, int] | None) -> Rewrite | None
         return None if whole is None else Rewrite(what, ports=ports, whole=whole)
     texts = [str(n.value) for n in (ends.elements() if ends is not None else [node])]
     addresses = [parse_address(text) for text in texts]
+    if not addresses:
+        return None
     first, last = addresses[0], addresses[-1]
     if first is None or last is None:
         whole = parse_prefix(texts[0]) if "/" in texts[0] else None
