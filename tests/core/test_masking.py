@@ -76,6 +76,7 @@ WORDS = "two words"
         f"<a><password>{WORDS}</password ></a>",
         f'<a xmlns:k="urn:k"><k:password x="1"><![CDATA[{WORDS}]]></k:password></a>',
         f'<a password="{WORDS}"/>',
+        f'<a xmlns:k="urn:k" k:secret="{WORDS}"/>',
         f"<a><!-- neighbor 10.0.0.1 password {WORDS} --></a>",
         f'<a><shared-secret><inner note="x">{WORDS}</inner></shared-secret></a>',
     ],

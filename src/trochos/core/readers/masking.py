@@ -194,7 +194,7 @@ def _xml(text: str, key: bytes) -> str:
 
     def attribute(match: re.Match[str]) -> str:
         name, between, value = match.groups()
-        if ":" in name.replace("xml:", "") or not is_secret(name, above[-1] if above else ""):
+        if name.startswith("xmlns") or not is_secret(name, above[-1] if above else ""):
             return match.group(0)
         return f"{name}{between}{value[0]}{escaped(value[1:-1])}{value[0]}"
 
