@@ -215,6 +215,32 @@ def test_what_is_redistributed_and_a_default_that_is_announced() -> None:
     assert metric(survey, "ant", "0.0.0.0/0") == ("level-1", 15)
 
 
+def test_a_default_that_one_family_has_and_the_other_lacks_is_missed_there() -> None:
+    def texts(*section: str) -> Computed:
+        near = router("ant", 1, {"eth1": "10.0.0.1/30"}, "is-type level-1", six=True)
+        mid = router("mid", 2, {"eth1": "10.0.0.2/30", "eth2": "10.0.1.1/30"}, *section, six=True)
+        far = router("far", 3, {"eth2": "10.0.1.2/30"}, area="49.0002", six=True)
+        return compute(
+            {
+                "topology.json": wired(
+                    ("ant", "eth1", "mid", "eth1"), ("mid", "eth2", "far", "eth2")
+                ),
+                "devices/ant/frr.conf": near,
+                "devices/mid/frr.conf": mid,
+                "devices/far/frr.conf": far,
+            }
+        )
+
+    four = "default-information originate ipv4 level-1 always"
+    six = "default-information originate ipv6 level-1 always"
+    assert texts("no attached-bit send", four, six).path("ant", "10.255.0.3").works == "yes"
+    survey = texts("no attached-bit send", six)
+    found = survey.diagnose("ant", "10.255.0.3")
+    top = found.causes[0]
+    assert top.option.finding.kind == "default-not-announced"
+    assert top.option.finding.device == "mid" and top.works and not top.effect.breaks
+
+
 def test_an_overloaded_router_is_no_way_to_others() -> None:
     survey = chain("set-overload-bit")
     assert metric(survey, "far", "10.255.0.2/32") == ("level-2", 20)

@@ -100,6 +100,10 @@ class IsisProcess(Process):
         """True if any interface is taken in for its family."""
         return any(self.family in held.taken_in for held in self.interfaces.values())
 
+    @property
+    def gives_default(self) -> bool:
+        return any(isinstance(item.what, DefaultRoute) for item in self.announced)
+
     def redistributes(self, family: int) -> tuple[Redistribution, ...]:
         found = [a.what for a in self.announced if isinstance(a.what, Redistribution)]
         return tuple(found) if self.serves(family) else ()

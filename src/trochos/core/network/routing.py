@@ -178,6 +178,11 @@ class Process:
         held: tuple[Redistribution, ...] = getattr(self, "redistribute", ())
         return held if self.serves(family) else ()
 
+    @property
+    def gives_default(self) -> bool:
+        """True if it is told to announce a default route."""
+        return getattr(self, "default", None) is not None
+
     def all_filters(self) -> list[RouteFilter]:
         """Every list that it filters routes by, or worsens them by."""
         return [*getattr(self, "filters", ()), *getattr(self, "offsets", ())]

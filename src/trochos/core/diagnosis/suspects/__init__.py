@@ -27,7 +27,7 @@ from ...protocols.routes import Route
 from ..remedies import statics as static_remedies
 from ..remedies.bench import Bench
 from ..why import absence_of, missing_prefix
-from .announcements import announce, default_elsewhere, silent
+from .announcements import announce, default_elsewhere, default_of_one_family, silent
 from .filters import stopped
 from .lists import filters, kept_out, lists, undefined
 from .policies import refused
@@ -119,6 +119,7 @@ def _absent(
             continue
         yield from kept_out(bench, device, wanted)
         yield from _not_told(bench, device, wanted, target)
+    yield from default_of_one_family(bench, device, target)
     yield from default_elsewhere(bench, device, target)
     if static_remedies.ways(bench, device.name, target):
         yield from no_static(bench, device, route, target)

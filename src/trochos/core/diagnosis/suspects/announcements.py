@@ -87,6 +87,40 @@ def announce(
             )
 
 
+def default_of_one_family(bench: Bench, device: Device, target: Address) -> Iterator[Suspect]:
+    """A router beside it announces a default route for the other family, and none for this one."""
+    family = target.family
+    if bench.tables.of(device.name, family).holds(Prefix(family, 0, 0)):
+        return
+    for name in dict.fromkeys(other.device for _, other in bench.beside(device.name)):
+        other = bench.devices[name]
+        for protocol in device.routing.protocols(family):
+            mine = other.routing.called(protocol, family)
+            theirs = [p for p in other.routing.called(protocol) if not p.serves(family)]
+            forgotten = mine and not any(p.gives_default for p in mine)
+            if by_sessions(protocol) or not forgotten or not any(p.gives_default for p in theirs):
+                continue
+            edits = bench.writer(name).of(protocol).default_route(family)
+            if edits is None:
+                continue
+            label_of, word = label(protocol), "IPv4" if family == 4 else "IPv6"
+            title = f"On {name}: announce a default route in {label_of} for {word}."
+            yield Suspect(
+                Finding(
+                    "default-not-announced",
+                    BREAKS,
+                    name,
+                    f"{name} announces a default route into {label_of} for the other family, and "
+                    f"none for {word}.",
+                    f"{device.name} and those behind it have no way out.",
+                    (missing_line(bench, other, protocol, family, edits),),
+                    key=f"{protocol}-{family}",
+                    remedies=(Remedy(title, edits),),
+                ),
+                LIKELY,
+            )
+
+
 def default_elsewhere(bench: Bench, device: Device, target: Address) -> Iterator[Suspect]:
     """Nobody here has a way to the target, but a router of the same protocol has a default."""
     family = target.family
