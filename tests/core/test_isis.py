@@ -241,6 +241,20 @@ def test_a_default_that_one_family_has_and_the_other_lacks_is_missed_there() -> 
     assert top.option.finding.device == "mid" and top.works and not top.effect.breaks
 
 
+def test_a_line_that_was_misspelt_makes_way_for_what_it_was_meant_to_be() -> None:
+    left = router("ant", 1, {"eth1": "10.0.0.1/30"})
+    odd = left.replace(" ip router isis sea\n", " ip ruoter isis sea\n", 2).replace(
+        " ip ruoter isis sea\n", " ip router isis sea\n", 1
+    )
+    survey = two(odd, router("bee", 2, {"eth1": "10.0.0.2/30"}))
+    found = survey.diagnose("bee", "10.255.0.1")
+    top = found.causes[0]
+    assert top.works and top.certainty == "proven"
+    (edit,) = top.option.edits
+    assert edit.remove == ("ip ruoter isis sea",)  # type: ignore[union-attr]
+    assert edit.add == ("ip router isis sea",)  # type: ignore[union-attr]
+
+
 def test_an_overloaded_router_is_no_way_to_others() -> None:
     survey = chain("set-overload-bit")
     assert metric(survey, "far", "10.255.0.2/32") == ("level-2", 20)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from difflib import SequenceMatcher
+
 from ....network.addressing import Address, InterfaceAddress, Prefix
 from ....network.edits import Edit, TextEdit
 from ....network.facts import AddressFact, Interface, Source, StaticRoute
@@ -10,6 +12,9 @@ from ....network.routing import Process
 from ...text import Section, sections, slot, squeeze
 from ..base import Edits, Writer
 from . import captured
+
+_MEANT = 0.85
+"""How alike a line that nobody understands must be to the one that is written in its place."""
 
 
 class FrrWriter(Writer):
@@ -35,8 +40,30 @@ class FrrWriter(Writer):
             if row not in remove and row != line and (held := slot(opening, line)) is not None
             if slot(opening, row) == held
         ]
-        remove = (*remove, *dict.fromkeys(replaced))
+        replaced += self._misspelt(context, add, file)
+        remove = (*remove, *(row for row in dict.fromkeys(replaced) if row not in remove))
         return (TextEdit(self.device.chassis, file or self.file, context, remove, add),)
+
+    def _misspelt(
+        self, context: tuple[str, ...], add: tuple[str, ...], file: str | None
+    ) -> list[str]:
+        """Lines of a section that nobody understands and that differ from one that is written
+        there now by a sign or two: that is what they were meant to be."""
+        odd = {
+            squeeze(item.source.text)
+            for item in self.device.unmodelled
+            if item.source.file == (file or self.file) and "is not understood" in item.why
+        }
+        if not odd:
+            return []
+        rows = [row for row in self.rows(context, file) if row in odd]
+        return [
+            row
+            for row in rows
+            for line in add
+            if len(row.split()) == len(line.split())
+            and SequenceMatcher(None, row, line).ratio() > _MEANT
+        ]
 
     def context_of(self, source: Source) -> tuple[tuple[str, ...], str] | None:
         """The section a line stands in, and the line itself."""
