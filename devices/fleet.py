@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import hashlib
+import socket
 import threading
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -25,6 +26,14 @@ KEY = b"simulated devices"
 
 Identity = tuple[asyncssh.SSHKey, tuple[bytes, bytes]]
 """A device's host key, and its certificate with the key to it."""
+
+
+def _nobody_at(port: int) -> list[socket.socket]:
+    """A port where nobody listens, and that nobody else takes meanwhile."""
+    taken = [socket.socket(socket.AF_INET, k) for k in (socket.SOCK_STREAM, socket.SOCK_DGRAM)]
+    for held in taken:
+        held.bind(("127.0.0.1", port))
+    return taken
 
 
 @dataclass
@@ -103,6 +112,7 @@ class Fleet:
                 device.host_key = asyncssh.generate_private_key("ssh-ed25519")
             device.certificate = device.certificate or restconf.certificate(name)
             if device.fault == "silent":
+                self.keep.append(_nobody_at(port))
                 continue
             match self.method(name):
                 case "ssh" | "netconf":
@@ -126,6 +136,9 @@ class Fleet:
         for held in self.keep:
             if isinstance(held, asyncssh.SSHAcceptor):
                 held.close()
+            elif isinstance(held, list):
+                for taken in held:
+                    taken.close()
             elif hasattr(held, "close_dispatcher"):
                 held.close_dispatcher()
             else:

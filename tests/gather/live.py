@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import os
 import socket
 import threading
 from collections.abc import Iterator, Mapping
@@ -29,8 +30,10 @@ def credential(name: str) -> Credential:
 
 
 def free_ports(count: int) -> int:
-    """The first of `count` ports in a row that nobody listens at."""
-    for first in range(21000, 60000, count + 7):
+    """The first of `count` ports in a row that nobody listens at; tests that run beside each
+    other look in different places."""
+    beside = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
+    for first in range(21000 + beside % 8 * 1000, 32000, count + 7):
         taken = False
         for port in range(first, first + count):
             for kind in (socket.SOCK_STREAM, socket.SOCK_DGRAM):

@@ -54,6 +54,14 @@ def test_the_isles_on_real_routers(broken: bool) -> None:
             return all(ours == real for ours, real in map(tables, routers))
 
         lab.until(equal)
+        if not equal():
+            # Seen once, on a busy machine: a border that read its own text while its neighbours
+            # came up never announced one of its ranges. Routers that start OSPF anew with the
+            # whole text before them have to agree.
+            for name in routers:
+                lab.show(name, "clear ip ospf process")
+            lab.settle(quiet=8, least=40, most=120)
+            lab.until(equal)
         compared = 0
         for name in routers:
             ours, real = tables(name)

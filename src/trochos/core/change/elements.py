@@ -7,7 +7,7 @@ from xml.sax.saxutils import escape, quoteattr
 
 from ..readers.located_xml import namespace
 
-_KNOWN = ("ietf-", "iana-", "trochos-")
+_KNOWN = ("ietf-", "iana-", "trochos-", "openconfig-")
 
 
 def split_name(name: str) -> tuple[str | None, str]:

@@ -48,7 +48,9 @@ def wrapped(root: Node) -> Node:
 def bare(text: str) -> str:
     """A key without the module in front of an identity (RFC 7951, 6.8)."""
     head, colon, tail = text.partition(":")
-    return tail if colon and head.startswith(("ietf-", "iana-", "trochos-")) else text
+    return (
+        tail if colon and head.startswith(("ietf-", "iana-", "trochos-", "openconfig-")) else text
+    )
 
 
 def _matches(entry: Node, keys: dict[str, str]) -> bool:

@@ -23,6 +23,7 @@ from ..network.routing import NO_ROUTING, Routing
 from ..network.rules import Rule
 from ..network.shared import SharedGateway
 from .located_json import Document
+from .report import Ledger
 
 
 @dataclass(slots=True)
@@ -151,3 +152,5 @@ class DeviceDrafts:
     startup: tuple[str, Document] | None = None
     """The stored configuration of a device that gave YANG data."""
     data: dict[str, Document] = field(default_factory=dict)
+    parts: dict[str, tuple[Document, Ledger]] = field(default_factory=dict)
+    """OpenConfig files: they are read together, when all of them are there."""

@@ -16,6 +16,18 @@ from .located_json import MAX_DEPTH, DataError, Node
 
 _NAMES = "urn:ietf:params:xml:ns:yang:"
 _OURS = "urn:trochos:yang:"
+_OPEN = "http://openconfig.net/yang/"
+_OPEN_MODULES = {
+    "interfaces/ip": "openconfig-if-ip",
+    "interfaces/ip-ext": "openconfig-if-ip-ext",
+    "interfaces/ethernet": "openconfig-if-ethernet",
+    "interfaces/aggregate": "openconfig-if-aggregate",
+    "interfaces/tunnel": "openconfig-if-tunnel",
+    "lldp/types": "openconfig-lldp-types",
+    "openconfig-isis": "openconfig-isis",
+    "openconfig-if-types": "openconfig-if-types",
+}
+"""OpenConfig's namespaces that are not `yang/NAME` for the module `openconfig-NAME`."""
 _WRAPPERS = ("rpc-reply", "data", "config")
 _TAG = re.compile(r"<(?:\"[^\"]*\"|'[^']*'|[^>\"'])*>")
 _START = re.compile(r"\s*<[A-Za-z_?!](?!ecret:[0-9a-f]{12}>)")
@@ -86,6 +98,9 @@ def looks_like(text: str) -> bool:
 
 def namespace(module: str) -> str:
     """The XML namespace of a YANG module."""
+    if module.startswith("openconfig-"):
+        named = {name: place for place, name in _OPEN_MODULES.items()}
+        return _OPEN + named.get(module, module.removeprefix("openconfig-"))
     return (_OURS if module.startswith("trochos-") else _NAMES) + module
 
 
@@ -94,6 +109,9 @@ def module_of(uri: str) -> str:
     for head in (_NAMES, _OURS):
         if uri.startswith(head):
             return uri[len(head) :]
+    if uri.startswith(_OPEN):
+        place = uri[len(_OPEN) :]
+        return _OPEN_MODULES.get(place, f"openconfig-{place}")
     return uri
 
 
@@ -212,6 +230,12 @@ class _Parser:
         for name, held in members.items():
             bare = name.rpartition(":")[2]
             listed = bare in _LISTS or (bare, element.name) == ("next-hop", "next-hop-list")
+            if element.module.startswith("openconfig-"):
+                # There every list is alone in a container that bears its name in the plural.
+                listed = element.name in (f"{bare}s", f"{bare[:-1]}ies", f"{bare}es") or (
+                    element.name,
+                    bare,
+                ) in (("afi-safi", "af"), ("static-routes", "static"))
             if listed and isinstance(held.value, dict) and held.value:
                 members[name] = _listed([held])
         return members

@@ -14,6 +14,7 @@ import json
 import re
 
 from .located_json import JsonError, Node, parse
+from .openconfig import answers
 from .secrets import FORMS, PROSE, is_secret
 
 _PEM = re.compile(r"-----BEGIN ([A-Z ]*PRIVATE KEY)-----(.*?)(?:-----END \1-----|\Z)", re.S)
@@ -21,6 +22,7 @@ _PEM = re.compile(r"-----BEGIN ([A-Z ]*PRIVATE KEY)-----(.*?)(?:-----END \1-----
 _WORDS = (
     "passw", "passphrase", "secret", "key", "string", "communit", "psk", "pwd", "token", "auth",
     "priv", "://", "text-name", "security-name", "com2sec", "snmp", "createuser", "bearer", "basic",
+    *(name.lower() for name in answers.WRAPPED),
 )  # fmt: skip
 _ESCAPED = re.compile(r"&lt;secret:([0-9a-f]{12})&gt;")
 _DONE = re.compile(r"<secret:[0-9a-f]{12}>")
@@ -151,14 +153,18 @@ def _json(text: str, key: bytes) -> str:
 
     def look(node: Node, name: str) -> None:
         if isinstance(node.value, dict):
+            named = answers.named(node)
             for inner, child in node.value.items():
-                if is_secret(inner, name):
+                if is_secret(inner, name) or (inner in answers.VALUES and is_secret(*named)):
                     hide(child)
                 else:
                     look(child, inner)
         elif isinstance(node.value, list):
             for child in node.value:
                 look(child, name)
+        elif name in answers.WRAPPED and (held := answers.decoded(node.value)) is not None:
+            # What was wrapped as a string or as bytes is shown as the data that it is.
+            spans.append((node.start, node.end, _json(held, key).replace("\n", " ")))
         elif isinstance(node.value, str) and " " in node.value and not PROSE.match(name):
             inside = _pem(_lines(node.value, key), key)
             if inside != node.value:

@@ -45,6 +45,7 @@ from .located_json import Document, Node
 from .located_xml import looks_like as is_xml
 from .masking import mask
 from .merging import merged_device
+from .openconfig import data as openconfig
 from .report import FileReport, Ledger, split_lines
 from .whole import EARLY, data_ends_early, text_ends_early
 from .yang import data as yang
@@ -374,6 +375,10 @@ class _Survey:
             ledger.settle_json(root, False)
             self.done(ledger, device)
             return
+        if device and openconfig.looks_like(root):
+            ledger = Ledger(device, name, openconfig.KIND, lines)
+            self.draft(device).parts[name] = (document, ledger)
+            return
         if yang.looks_like(root):
             ledger = Ledger(device, name, yang.KIND, lines)
             config = yang.read(device, name, document)
@@ -519,10 +524,30 @@ class _Survey:
         roles |= self.said.roles
         out = {}
         for name, drafts in self.drafts.items():
+            self.parts(name, drafts)
             unstored = self.stored_apart(name, drafts)
             merged = merged_device(name, drafts, roles.get(name))
             out[name] = replace(merged, unstored=unstored) if unstored else merged
         return out
+
+    def parts(self, device: str, drafts: DeviceDrafts) -> None:
+        """Reads what a device gave of OpenConfig, in as many files as there are."""
+        if not drafts.parts:
+            return
+        read = openconfig.read(device, {name: held[0] for name, held in drafts.parts.items()})
+        drafts.configs.append(read.config)
+        drafts.captures.append(read.capture)
+        if read.config.hostname and read.config.hostname != device:
+            named = read.config.hostname
+            drafts.parts[read.config.file][
+                1
+            ].note = f"The data calls itself {named}; the device is listed as {device}."
+        for document, ledger in drafts.parts.values():
+            ledger.settle_json(document.root)
+            self.done(ledger, device)
+        drafts.parts = {}
+        if read.contradiction is not None:
+            self.contradiction(device, drafts, *read.contradiction)
 
     def stored_apart(self, device: str, drafts: DeviceDrafts) -> Unstored | None:
         """Sets a stored configuration aside, so that only the running one is computed."""

@@ -12,6 +12,7 @@ from . import protocols
 from .base import Writer
 from .frr.text import FrrWriter
 from .linux import LinuxWriter
+from .openconfig.tree import OpenConfigWriter
 from .yang.tree import YangWriter
 
 
@@ -22,6 +23,8 @@ def writer_for(survey: Survey, device: Device) -> Writer:
         return FrrWriter(device, files, protocols.FRR)
     if device.profile.name.startswith("YANG"):
         return YangWriter(device, files, protocols.YANG)
+    if device.profile.name == "OpenConfig":
+        return OpenConfigWriter(device, files, protocols.OPENCONFIG)
     return LinuxWriter(device, files)
 
 

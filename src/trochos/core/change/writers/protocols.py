@@ -8,6 +8,9 @@ from .frr.eigrp import EigrpText
 from .frr.isis import IsisText
 from .frr.ospf import OspfText
 from .frr.rip import RipText
+from .openconfig.bgp import BgpOpen
+from .openconfig.isis import IsisOpen
+from .openconfig.ospf import OspfOpen
 from .yang.bgp import BgpTree
 from .yang.eigrp import EigrpTree
 from .yang.ospf import OspfTree
@@ -15,3 +18,4 @@ from .yang.rip import RipTree
 
 FRR: list[type[Part]] = [OspfText, RipText, EigrpText, IsisText, BgpText]
 YANG: list[type[Part]] = [OspfTree, RipTree, EigrpTree, BgpTree]
+OPENCONFIG: list[type[Part]] = [OspfOpen, IsisOpen, BgpOpen]
