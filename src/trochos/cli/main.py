@@ -93,6 +93,13 @@ def build_parser() -> argparse.ArgumentParser:
         help="write --out although lines of the change are not understood",
     )
 
+    rehearse.add_argument(
+        "--order", action="store_true", help="find the order of steps in which nothing is cut"
+    )
+    rehearse.add_argument(
+        "--from-host", metavar="HOST", help="where you sit: no step cuts your way to the rest"
+    )
+
     compare = command("compare", "what differs between two surveys", run_compare)
     compare.add_argument("other", metavar="NEW", help="the later survey")
 
@@ -312,9 +319,14 @@ def run_rehearse(options: argparse.Namespace) -> int:
             raise InputError("--out copies from a folder or an archive, not from a stored survey.")
         write_changed(options.out, files, survey, edits, secrets_in(typed, fingerprint_key()))
     document = rehearsal.as_json()
+    found = None
+    if options.order or options.from_host is not None:
+        found = survey.order(edits, options.from_host, _watch())
+        document["order"] = found.as_json()
     _print(document) if options.json else tables.rehearsal(document)
     refused = bool(unknown) and not options.accept_unknown_lines
-    return 1 if rehearsal.effect.breaks or refused else 0
+    unsafe = found is not None and not found.safe
+    return 1 if rehearsal.effect.breaks or refused or unsafe else 0
 
 
 def _change(name: str) -> object:

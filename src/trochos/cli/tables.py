@@ -320,6 +320,23 @@ def rehearsal(document: Any) -> None:
     _out(f"{document['routes_changed']} entries of routing tables change.")
     _relations(document["neighbours"])
     _along(document)
+    if document.get("order"):
+        _order(document["order"])
+
+
+def _order(document: Any) -> None:
+    _out(document["says"])
+    for number, step in enumerate(document["steps"], 1):
+        told = f"cuts {step['cuts']}" if step["cuts"] else "cuts nothing"
+        if step["unsure"]:
+            told += f", not known of {step['unsure']}"
+        if step["unreached"]:
+            told += f", {', '.join(step['unreached'])} out of reach"
+        _out(f"{number}. {step['device']}: {told}")
+        for edit in step["edits"]:
+            for sign, key in (("-", "remove"), ("+", "add")):
+                for line in edit.get(key) or ():
+                    _out(f"     {sign} {line}")
 
 
 def _along(document: Any) -> None:

@@ -33,6 +33,7 @@ from .network.facts import Network
 from .protocols.tables import Tables
 from .readers.survey import Survey, read_survey
 from .whole.desk import Desk, desk
+from .whole.order import Order, order
 from .whole.questions import Watch, unwatched
 from .whole.since import Since, since
 from .whole.sweep import Sweep, devices_of, links_of, sweep
@@ -202,6 +203,12 @@ class Computed:
         """
         changed = apply(self.survey, edits)
         return Rehearsal(self, Computed(changed.survey, self.tables), changed)
+
+    def order(
+        self, edits: tuple[Edit, ...], host: str | None = None, watch: Watch = unwatched
+    ) -> Order:
+        """The order of a change's steps that cuts least; see `whole.order`."""
+        return order(self, edits, host, watch)
 
     def inspect_json(self) -> dict[str, list[dict[str, object]]]:
         """The `inspect` document of the contract."""
