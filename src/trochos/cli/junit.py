@@ -20,7 +20,7 @@ def write_junit(name: str, results: list[Result]) -> None:
     suite = ET.Element("testsuite", attributes)
     for result in results:
         item = result.expectation
-        where = f"{item.sender} to {item.receiver}"
+        where = f"{', '.join(item.senders)} to {', '.join(item.receivers)}"
         case = ET.SubElement(suite, "testcase", {"name": item.name, "classname": where})
         if not result.holds:
             ET.SubElement(case, "failure", {"message": result.reason})

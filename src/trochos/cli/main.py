@@ -346,7 +346,7 @@ def _change(name: str) -> object:
 
 def run_audit(options: argparse.Namespace) -> int:
     survey = load(options.survey)
-    results = survey.audit(read_expectations(_expectations(options.expect, survey)))
+    results = survey.audit(read_expectations(_expectations(options.expect, survey)), _watch())
     if options.junit is not None:
         write_junit(options.junit, results)
     document = {"results": [result.as_json() for result in results]}

@@ -36,7 +36,7 @@ from .whole.desk import Desk, desk
 from .whole.order import Order, order
 from .whole.questions import Watch, unwatched
 from .whole.since import Since, since
-from .whole.sweep import Sweep, devices_of, links_of, sweep
+from .whole.sweep import Sweep, devices_of, links_of, survive, sweep
 from .whole.unknowns import Unknowns, unknowns
 
 
@@ -150,9 +150,10 @@ class Computed:
         """The causes of one complaint; see `causes.diagnose`."""
         return diagnose(self.bench, self.findings, sender, receiver, traffic, progress)
 
-    def audit(self, expectations: list[Expectation]) -> list[Result]:
-        """Every expectation against this survey; see `audit.check`."""
-        return check(self.forwarding, expectations)
+    def audit(self, expectations: list[Expectation], watch: Watch = unwatched) -> list[Result]:
+        """Every expectation against this survey, and under the failures that it has to survive;
+        see `audit.check` and `whole.sweep`."""
+        return survive(self, check(self.forwarding, expectations), watch)
 
     def ladder(self, host: str, receiver: str, traffic: Traffic | None = None) -> Ladder:
         """Rung by rung from a device outward; see `ladder.climb`."""

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from ..change.rehearse import PairRef
-from ..diagnosis.audit import Expectation
+from ..diagnosis.audit import Expectation, Result, check, ends_of
 from ..network.edits import Down
 from ..network.facts import End, Network
 from .questions import Watch, unwatched
@@ -117,17 +117,15 @@ def sweep(
     """
     summary = survey.reach.summary()
     out = Sweep(int(str(summary["pairs"])), int(str(summary["ok"])), [], len(downs))
-    held = []
-    if expectations:
-        results = survey.audit(expectations)
-        held = [result.expectation for result in results if result.holds]
+    results = check(survey.forwarding, expectations or [])
+    held = {r.expectation: ends_of(survey.forwarding, r.expectation) for r in results if r.holds}
     for number, down in enumerate(downs):
-        what = " and ".join(f"{d} {i or ''}".strip() for d, i in down.ends)
-        if not watch(number, len(downs), what):
+        if not watch(number, len(downs), _name(down)):
             break
         rehearsal = survey.rehearse((down,))
         effect = rehearsal.effect
-        fallen = [r.expectation.name for r in rehearsal.after.audit(held) if not r.holds]
+        asked = [item for item, ends in held.items() if not _takes(down, ends)]
+        fallen = [r.expectation.name for r in _fallen(rehearsal.after, asked)]
         out.failures.append(
             Failure(
                 down,
@@ -139,3 +137,52 @@ def sweep(
             )
         )
     return out
+
+
+def survive(survey: Computed, results: list[Result], watch: Watch = unwatched) -> list[Result]:
+    """Results of expectations that have to survive single failures, each failure tried.
+
+    One that holds now and falls under a failure does not hold, and says which; one that was not
+    tried under every failure, because the watch says no, does not hold either.
+    """
+    out = list(results)
+    open_ = [n for n, r in enumerate(results) if r.holds and r.expectation.survives]
+    wanted = {kind for n in open_ for kind in results[n].expectation.survives}
+    downs = [("link", d) for d in (links_of(survey.network) if "link" in wanted else ())]
+    downs += [("device", d) for d in (devices_of(survey.network) if "device" in wanted else ())]
+    ends = {n: ends_of(survey.forwarding, results[n].expectation) for n in open_}
+    for number, (kind, down) in enumerate(downs):
+        asked = [n for n in open_ if kind in results[n].expectation.survives and out[n].holds]
+        asked = [n for n in asked if not _takes(down, ends[n])]
+        if not asked:
+            continue
+        name = _name(down)
+        if not watch(number, len(downs), name):
+            for n in asked:
+                said = (
+                    f"It holds now, but only {number} of {len(downs)} failures were tried in time."
+                )
+                out[n] = Result(results[n].expectation, False, said, results[n].path)
+            break
+        after = survey.rehearse((down,)).after
+        for n in asked:
+            (fallen,) = check(after.forwarding, [results[n].expectation])
+            if not fallen.holds:
+                said = f"It holds now, but not if {name} fails: {fallen.reason}"
+                out[n] = Result(results[n].expectation, False, said, fallen.path)
+    return out
+
+
+def _fallen(after: Computed, expectations: list[Expectation]) -> list[Result]:
+    return [result for result in check(after.forwarding, expectations) if not result.holds]
+
+
+def _takes(down: Down, ends: set[str]) -> bool:
+    """True if a failure takes one of the devices away that an expectation is about: nobody asks
+    then."""
+    return any(port is None and device in ends for device, port in down.ends)
+
+
+def _name(down: Down) -> str:
+    names = [f"{device} {port or ''}".strip() for device, port in down.ends]
+    return names[0] if len(names) == 1 else f"the link between {' and '.join(names)}"
