@@ -9,7 +9,7 @@ import os
 import secrets
 from pathlib import Path
 
-from .core.readers.archives import LIMITS, UploadError, check_files
+from .core.readers.archives import LIMITS, UploadError, opened
 
 
 class InputError(Exception):
@@ -47,7 +47,8 @@ def fingerprint_key() -> bytes:
 
 
 def read_folder(root: Path) -> dict[str, bytes]:
-    """Every file below a folder, within the bounds of a survey; hidden files are left out."""
+    """Every file below a folder, archives unpacked, within the bounds of a survey; hidden files
+    are left out."""
     files: dict[str, bytes] = {}
     total = 0
     for directory, folders, names in os.walk(root):
@@ -64,4 +65,4 @@ def read_folder(root: Path) -> dict[str, bytes]:
             files[relative] = path.read_bytes()
             if len(files) > LIMITS.files:
                 raise UploadError(f"The folder holds more than {LIMITS.files} files.")
-    return check_files(files)
+    return opened(files)

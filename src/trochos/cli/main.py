@@ -23,6 +23,7 @@ from ..core.network.facts import place_of
 from ..core.network.quiet import without_collecting
 from ..core.survey import Computed
 from ..core.whole.questions import Watch
+from ..gather.kit import script
 from ..local import InputError, fingerprint_key
 from . import tables
 from .gathering import run_gather
@@ -146,6 +147,14 @@ def build_parser() -> argparse.ArgumentParser:
     )
     gather.add_argument("--json", action="store_true", help="print one JSON document")
     gather.set_defaults(run=run_gather)
+
+    kit = commands.add_parser(
+        "kit",
+        help="prints a script that reads one Linux or FRR device",
+        description="Prints one POSIX shell script. Run on a Linux or FRR router or host, it only "
+        "reads, takes secrets out, and leaves one archive to be uploaded or named as SURVEY.",
+    )
+    kit.set_defaults(run=run_kit)
 
     command("inspect", "the reading report and all findings", run_inspect)
     return parser
@@ -409,6 +418,11 @@ def run_reach(options: argparse.Namespace) -> int:
         _write({"pairs": pairs})  # rows name instances themselves; there may be millions
     else:
         tables.pairs(pairs)
+    return 0
+
+
+def run_kit(options: argparse.Namespace) -> int:
+    sys.stdout.write(script())
     return 0
 
 

@@ -17,9 +17,10 @@ from ..core.network.addressing import Address
 from .bounds import Bounds, Budget, within
 from .credentials import Credential
 from .inventory import Target
-from .methods.commands import Item, run_command
+from .methods.commands import run_command
 from .methods.secure_shell import connected
 from .problems import Garbled, NotOffered
+from .reads import Item
 
 COUNT, HOPS = 3, 24
 _HEADERS = {4: 28, 6: 48}

@@ -157,12 +157,13 @@ function State({ end }: { end: Relation["left"] }) {
 }
 
 function Row({ survey, gate, first }: { survey: number; gate: Gate; first: boolean }) {
-  const bad = !gate.holds;
+  const bad = gate.holds === false;
   const stops = { neighbour: "stops the neighbour", routes: "stops routes", nothing: "stops nothing" }[gate.stops];
   return (
     <tr className={`border-t border-base-300 align-top ${bad ? "hatched" : ""}`}>
       <th scope="row" className={`py-1.5 pr-2 text-left ${bad ? "stop" : "font-normal"}`}>
-        {bad ? "✕" : "✓"} {gate.gate}
+        {bad ? "✕" : gate.holds ? "✓" : "?"} {gate.gate}
+        {gate.holds === null ? <span className="soft block font-normal">not known: the secret was taken out</span> : null}
         {bad ? <span className="soft block font-normal">{first ? "first to fail, " : ""}{stops}</span> : null}
       </th>
       <td className={`mono py-1.5 pr-2 break-words ${bad ? "font-bold" : ""}`}>{gate.left ?? "–"}</td>

@@ -4,7 +4,7 @@ import { endName, relationKey, relationName, type Relation } from "./relations";
 
 /** A relation in little space: its state, and its gates from the first that fails. */
 export function RelationGates({ survey, relation }: { survey: number; relation: Relation }) {
-  const failing = relation.gates.filter((gate) => !gate.holds);
+  const failing = relation.gates.filter((gate) => gate.holds === false);
   return (
     <section className="border-t border-base-300 pt-2" aria-label={`${relationName(relation)} between ${endName(relation.left)} and ${endName(relation.right)}`}>
       <h3>
@@ -13,7 +13,7 @@ export function RelationGates({ survey, relation }: { survey: number; relation: 
         </Link>{" "}
         <span className="soft">{relation.left.device} {relation.left.state}, {relation.right.device} {relation.right.state}</span>
       </h3>
-      {relation.works ? <p className="soft">Every gate holds.</p> : <table className="w-full table-fixed text-left">
+      {relation.works ? <p className="soft">{relation.gates.some((gate) => gate.holds === null) ? "No gate fails, but not all are known." : "Every gate holds."}</p> : <table className="w-full table-fixed text-left">
         <thead className="soft">
           <tr>
             <th scope="col" className="w-[32%] font-normal">gate</th>

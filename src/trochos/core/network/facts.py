@@ -447,6 +447,8 @@ class Network:
     """Where switches are: what is plugged into what, below the segments."""
     planned: tuple[Planned, ...] = ()
     """Addresses that the drawing gives to interfaces: compared with what they have."""
+    keys_hidden: bool = False
+    """Some text came with its secrets taken out, so that they cannot be compared."""
 
     def device(self, name: str) -> Device | None:
         for device in self.devices:

@@ -4,6 +4,10 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+HIDDEN = "<secret>"
+"""What stands for a secret of which nothing is known, as the kit writes it: not even whether it
+equals another one."""
+
 
 class Source(NamedTuple):
     """Where a fact was read: a line of a device's file, or what is in force without one.

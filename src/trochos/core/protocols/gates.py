@@ -8,19 +8,21 @@ way for both, so a rule cannot be applied differently to the two.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Generic, TypeVar
 
 from ..network.addressing import FAMILY_NAMES
 from ..network.mends import Mend
-from ..network.source import Source
+from ..network.source import HIDDEN, Source
 
 NEIGHBOUR, ROUTES, NOTHING = "neighbour", "routes", "nothing"
 
 FILTERED = "whoever filters lets the protocol pass: that is the mend of filters, for any protocol"
 
 E = TypeVar("E")
+_SECRET = re.compile(r"<secret:[0-9a-f]{12}>")
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,13 +68,15 @@ class Judged:
     holds: bool
     stops: str
     evidence: tuple[Source, ...]
+    known: bool = True
+    """False if it only holds as far as anybody can tell, because what it compares is hidden."""
 
     def as_json(self) -> dict[str, object]:
         return {
             "gate": self.gate,
             "left": self.left,
             "right": self.right,
-            "holds": self.holds,
+            "holds": self.holds if self.known else None,
             "stops": self.stops,
             "evidence": [source.as_json() for source in self.evidence],
         }
@@ -119,6 +123,11 @@ class Relation:
         return all(gate.holds or gate.stops == NOTHING for gate in self.gates)
 
     @property
+    def not_known(self) -> list[Judged]:
+        """The gates that may fail, because what they compare is hidden."""
+        return [gate for gate in self.gates if not gate.known]
+
+    @property
     def first_failing(self) -> Judged | None:
         """The first gate that stops something; the first that differs at all if none does."""
         failing = [gate for gate in self.gates if not gate.holds]
@@ -158,7 +167,8 @@ def judge(gates: Sequence[Gate[E]], left: E, right: E) -> Outcome:
         if not gate.applies(left, right):
             continue
         mine, theirs = gate.read(left, right), gate.read(right, left)
-        holds = gate.agree(mine, theirs)
+        known = not (_hidden(mine.value) or _hidden(theirs.value))
+        holds = gate.agree(*((mine, theirs) if known else (_blurred(mine), _blurred(theirs))))
         judged.append(
             Judged(
                 gate.name,
@@ -167,6 +177,7 @@ def judge(gates: Sequence[Gate[E]], left: E, right: E) -> Outcome:
                 holds,
                 gate.stops,
                 tuple(dict.fromkeys((*mine.evidence, *theirs.evidence))),
+                known or not holds,
             )
         )
         if not holds and gate.stops != NOTHING:
@@ -175,3 +186,21 @@ def judge(gates: Sequence[Gate[E]], left: E, right: E) -> Outcome:
             if stuck is None and gate.stuck is not None:
                 stuck = gate.stuck(left, right)
     return Outcome(judged, stuck, up)
+
+
+def _hidden(value: Any) -> bool:
+    """True if a value holds a secret of which nothing is known."""
+    if isinstance(value, tuple):
+        return any(_hidden(item) for item in value)
+    return isinstance(value, str) and HIDDEN in value
+
+
+def _blurred(reading: Reading) -> Reading:
+    """A reading whose secrets all look alike: what differs still differs for certain."""
+    return replace(reading, value=_blur(reading.value))
+
+
+def _blur(value: Any) -> Any:
+    if isinstance(value, tuple):
+        return tuple(_blur(item) for item in value)
+    return _SECRET.sub(HIDDEN, value) if isinstance(value, str) else value

@@ -21,6 +21,7 @@ import numpy as np
 from ..network.addressing import FAMILIES, Prefix
 from ..network.facts import Device, End, Network, Unmodelled
 from ..network.quiet import without_collecting
+from ..network.source import Source
 from .again import Kept, Round, TableKey, Told, own_copies
 from .connected import connected_routes
 from .gates import Relation
@@ -61,6 +62,21 @@ class Tables:
         for speakers in self.speakers:
             for device, items in speakers.doubts().items():
                 out.setdefault(device, []).extend(items)
+        for relation in self.relations() if self.network.keys_hidden else ():
+            for gate in relation.not_known if relation.works else ():
+                family = None if relation.carries_both else relation.family
+                for side, other in (
+                    (relation.left, relation.right),
+                    (relation.right, relation.left),
+                ):
+                    why = (
+                        f"the {gate.gate} that it needs to be a neighbour of {other.device} was "
+                        "taken out of a text, so whether both have the same one is not known"
+                    )
+                    source = next((s for s in gate.evidence if s.device == side.device), None)
+                    source = source or Source(side.device, "", None, gate.gate)
+                    doubt = Unmodelled(source, why, family, told=True)
+                    out.setdefault(side.device, []).append(doubt)
         return out
 
     def outside(self) -> list[tuple[str, End, Unmodelled]]:

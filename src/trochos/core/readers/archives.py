@@ -30,6 +30,8 @@ class Limits:
 
 
 LIMITS = Limits()
+_WHOLE = ("topology.json", "survey.json", "expectations.yaml", "expectations.yml")
+"""Files that are about no device."""
 
 
 def is_archive(data: bytes) -> bool:
@@ -99,6 +101,47 @@ def unpack(data: bytes, limits: Limits = LIMITS) -> dict[str, bytes]:
         raise UploadError(
             f"The archive could not be opened: {error}. Pack it again as .zip or .tar.gz."
         ) from error
+
+
+def opened(files: dict[str, bytes], limits: Limits = LIMITS) -> dict[str, bytes]:
+    """Files with every archive among them unpacked: several archives make one survey.
+
+    What an archive holds keeps its place from `devices` on; one without that folder is what was
+    gathered from a device of its own name.
+
+    Raises:
+        UploadError: an archive is damaged, breaks a bound, or says the same file twice.
+    """
+    archives = [path for path, data in files.items() if is_archive(data)]
+    if not archives:
+        return check_files(files, limits)
+    if len(files) == 1:
+        return unpack(files[archives[0]], limits)
+    out = {path: data for path, data in files.items() if path not in archives}
+    origin = dict.fromkeys(out, "the files beside it")
+    for archive in archives:
+        for path, data in unpack(files[archive], limits).items():
+            place = _place(path, archive)
+            if place in out:
+                if out[place] == data:
+                    continue
+                raise UploadError(
+                    f"{place} is in {archive} and in {origin[place]}, and they differ. Leave one "
+                    "of them out, or give one device another name."
+                )
+            out[place], origin[place] = data, archive
+    return check_files(out, limits)
+
+
+def _place(path: str, archive: str) -> str:
+    """Where a file of one of several archives belongs in the survey that they make together."""
+    parts = path.split("/")
+    if "devices" in parts[:-1]:
+        return "/".join(parts[parts.index("devices") :])
+    if parts[-1] in _WHOLE:
+        return parts[-1]
+    stem = archive.split("/")[-1].partition(".")[0]
+    return f"devices/{stem}/{parts[-1]}"
 
 
 def _check_size(path: str, size: int, limits: Limits) -> None:

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from ..network.addressing import Address, InterfaceAddress, parse_address, parse_interface_address
 from ..network.facts import ALL, LINKS, Source, Unmodelled
 from ..network.shared import SharedGateway, Tracked
+from ..network.source import HIDDEN
 from .drafts import CaptureDraft
 from .report import Ledger, split_lines
 
@@ -194,6 +195,8 @@ def _instance(
                 ledger.unknown(line.number, False)
     if "interface" not in given or not addresses:
         return None
+    if secret is not None and HIDDEN in secret and _integer(given.get("version", ""), 2) == 2:
+        doubt = doubt or "its password was taken out, so who hears it is not known"
     return SharedGateway(
         block.words[1],
         given["interface"],

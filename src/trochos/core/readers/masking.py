@@ -24,8 +24,8 @@ _WORDS = (
     "priv", "://", "text-name", "security-name", "com2sec", "snmp", "createuser", "bearer", "basic",
     *(name.lower() for name in answers.WRAPPED),
 )  # fmt: skip
-_ESCAPED = re.compile(r"&lt;secret:([0-9a-f]{12})&gt;")
-_DONE = re.compile(r"<secret:[0-9a-f]{12}>")
+_ESCAPED = re.compile(r"&lt;secret((?::[0-9a-f]{12})?)&gt;")
+_DONE = re.compile(r"<secret(?::[0-9a-f]{12})?>")
 _STARTS = re.compile(r"\s*(?:<(?!secret:)(?P<xml>)|[\[{](?P<json>))")
 _XML = re.compile(
     r"<!--(?P<comment>.*?)-->|<!\[CDATA\[(?P<cdata>.*?)\]\]>|<[?!][^>]*>"
@@ -187,7 +187,7 @@ def _xml(text: str, key: bytes) -> str:
     position = 0
 
     def escaped(secret: str) -> str:
-        plain = _ESCAPED.sub(r"<secret:\1>", secret)
+        plain = _ESCAPED.sub(r"<secret\1>", secret)
         if _DONE.fullmatch(plain.strip()):
             return secret
         head = secret[: len(secret) - len(secret.lstrip())]
@@ -240,7 +240,7 @@ def _xml(text: str, key: bytes) -> str:
 
 def _in_xml(text: str, key: bytes) -> str:
     """Lines inside a document: as other text, with marks that are escaped."""
-    opened = _ESCAPED.sub(r"<secret:\1>", text)
+    opened = _ESCAPED.sub(r"<secret\1>", text)
     done = _pem(_lines(opened, key), key)
     if done == opened:
         return text

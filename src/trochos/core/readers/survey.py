@@ -22,6 +22,7 @@ from ..network.facts import (
     Unstored,
 )
 from ..network.quiet import without_collecting
+from ..network.source import HIDDEN
 from . import (
     gathering,
     hostfiles,
@@ -157,6 +158,7 @@ class _Survey:
     ) -> None:
         self.key = key
         self.parse = parser
+        self.keys_hidden = False
         self.reports: list[FileReport] = []
         self.drafts: dict[str, DeviceDrafts] = {}
         self.texts: dict[str, dict[str, str]] = {}
@@ -197,6 +199,7 @@ class _Survey:
             text = data.decode("utf-8-sig")
         except UnicodeDecodeError:
             text = data.decode("latin-1")
+        self.keys_hidden = self.keys_hidden or HIDDEN in text or "&lt;secret&gt;" in text
         return mask(text, self.key)
 
     def unreadable(self, device: str | None, name: str, kind: str, note: str) -> None:
@@ -644,6 +647,7 @@ class _Survey:
             self.said.taken_at,
             cables,
             tuple(drawing.planned),
+            self.keys_hidden,
         )
         self.reports.sort(key=lambda r: (r.device or "", r.file))
         return Survey(network, tuple(self.reports), self.texts, drawing, self.said)

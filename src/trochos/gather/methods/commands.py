@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from typing import NamedTuple
 
 import asyncssh
 
@@ -12,46 +11,13 @@ from ..bounds import Budget, within
 from ..credentials import Credential
 from ..inventory import Target
 from ..problems import Closed, Garbled, NotOffered
+from ..reads import MAY_LACK, READS, Item
 from .base import Gathered, Progress
 from .secure_shell import connected
 
-
-class Item(NamedTuple):
-    """One command, the file that its answer becomes, and what it is in words."""
-
-    file: str
-    command: str
-    what: str
-
-
-READS = (
-    Item("frr.conf", "vtysh -c 'show running-config'", "the running configuration"),
-    Item("frr-stored.conf", "cat /etc/frr/frr.conf", "the stored configuration"),
-    Item("frr-route.json", "vtysh -c 'show ip route json'", "the IPv4 routing table"),
-    Item("frr-route6.json", "vtysh -c 'show ipv6 route json'", "the IPv6 routing table"),
-    Item("ip-addr.json", "ip -j addr", "interfaces and addresses"),
-    Item("ip-link.json", "ip -j -d link", "links, bridges and tunnels"),
-    Item("ip-route.json", "ip -j route", "the kernel's IPv4 routes"),
-    Item("ip-route6.json", "ip -j -6 route", "the kernel's IPv6 routes"),
-    Item("ip-neigh.json", "ip -j neigh", "the neighbour table"),
-    Item("bridge-vlan.json", "bridge -j vlan show", "VLANs of ports"),
-    Item("nft.json", "nft -j list ruleset", "filters"),
-    Item("sysctl.txt", "sysctl -a", "kernel settings"),
-    Item("resolv.conf", "cat /etc/resolv.conf", "resolvers"),
-    Item("hosts", "cat /etc/hosts", "the hosts file"),
-    Item("sockets.txt", "ss -tuln", "listening sockets"),
-)
-"""All that is ever run on a device. There is no way to run anything else."""
 _NOT_THERE = (126, 127)
-_MAY_LACK = (
-    "frr-stored.conf",
-    "bridge-vlan.json",
-    "nft.json",
-    "resolv.conf",
-    "hosts",
-    "frr-route6.json",
-)
-"""What a healthy device may answer with an error: no such file, or no such feature."""
+OWN_TABLES = ("local", "main", "default", "255", "254", "253", "0", "unspec")
+"""Tables that every kernel has; the main one is read for itself."""
 
 
 async def gather(
@@ -69,7 +35,7 @@ async def gather(
                 # A program may have nothing to say; an empty file says no more.
                 if text.strip():
                     _keep(out, item, _tidied(item, text))
-            elif status in _NOT_THERE or item.file in _MAY_LACK:
+            elif status in _NOT_THERE or item.file in MAY_LACK:
                 out.absent.append(item.what)
             else:
                 why = said or f"exit status {status}"
@@ -92,14 +58,28 @@ def _keep(out: Gathered, item: Item, text: str) -> None:
     """Takes an answer that is what was asked for; anything else is a gap."""
     if item.file.endswith(".json"):
         try:
-            json.loads(text)
+            held = json.loads(text)
         except (ValueError, RecursionError):
             out.missing[item.what] = f"Asked for {item.what}, it answered with no JSON."
             return
+        if item.file in ("tables.json", "tables6.json"):
+            text = other_tables(held)
+            if not text:
+                return
     elif item.file == "frr.conf" and not looks_like(text):
         out.missing[item.what] = f"Asked for {item.what}, it answered something else."
         return
     out.files[item.file] = text
+
+
+def other_tables(routes: object) -> str:
+    """Of the routes of all tables those outside the kernel's own three, as JSON; "" if none."""
+    held = [
+        route
+        for route in (routes if isinstance(routes, list) else [])
+        if isinstance(route, dict) and route.get("table") not in (None, *OWN_TABLES)
+    ]
+    return json.dumps(held) + "\n" if held else ""
 
 
 async def run_command(

@@ -26,7 +26,7 @@ from ...core.forwarding.sources import usable_addresses
 from ...core.forwarding.traffic import Traffic, read_service, read_traffic
 from ...core.network.addressing import Address, parse_address
 from ...core.network.facts import Device, End
-from ...core.readers.archives import UploadError, check_files, is_archive, unpack
+from ...core.readers.archives import UploadError, opened
 from ...core.survey import Computed
 from .. import settings
 from . import documents, present, shapes
@@ -96,15 +96,10 @@ def _uploaded(request: Request) -> dict[str, bytes]:
     for number, item in enumerate(sent):
         data = item.read()
         name = paths[number] if number < len(paths) and paths[number] else item.name or "file"
-        if is_archive(data):
-            inner = unpack(data)
-            if len(sent) == 1:
-                return inner
-            raise UploadError(f"Send the archive {name} alone, or unpack it first.")
         if name in files:
             raise UploadError(f"The file {name!r} was sent twice.")
         files[name] = data
-    return check_files(files)
+    return opened(files)
 
 
 def _sent_as(request: Request) -> str | None:

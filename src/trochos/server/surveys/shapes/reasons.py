@@ -20,7 +20,7 @@ class NeighbourGateShape(Shape):
     gate = s.CharField()
     left = s.CharField(allow_null=True)
     right = s.CharField(allow_null=True)
-    holds = s.BooleanField()
+    holds = s.BooleanField(allow_null=True)
     stops = s.ChoiceField(["neighbour", "routes", "nothing"])
     evidence = EvidenceShape(many=True)
 
