@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import os
+import subprocess
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -15,9 +16,11 @@ from core.test_reference import our_table, real_entries
 from gather.live import QUICK, free_ports
 from surveys import wired
 
+from trochos.core.readers.archives import opened
 from trochos.core.survey import Computed
 from trochos.gather.credentials import Credential
 from trochos.gather.inventory import Target
+from trochos.gather.kit import script
 from trochos.gather.run import gather_all
 from trochos.gather.survey import device_files
 
@@ -83,6 +86,17 @@ class AnyPassword(asyncssh.SSHServer):
         return password == "in the lab"
 
 
+def tools_of(lab: Lab, name: str, folder: Path) -> Path:
+    """A folder with a device's own shell of its routing software: one machine has many routers,
+    so each is told which is its own; hosts have none."""
+    tools = folder / name
+    tools.mkdir()
+    inner = f'exec /usr/bin/vtysh -N {lab.ns(name)} "$@"' if name in lab.routers else "exit 127"
+    (tools / "vtysh").write_text(f"#!/bin/sh\n{inner}\n")
+    (tools / "vtysh").chmod(0o755)
+    return tools
+
+
 @contextmanager
 def reachable(lab: Lab, names: list[str], folder: Path) -> Iterator[list[Target]]:
     """Each device of the lab behind an SSH server that runs what is asked in its namespace."""
@@ -93,14 +107,7 @@ def reachable(lab: Lab, names: list[str], folder: Path) -> Iterator[list[Target]
 
     async def serve() -> None:
         for number, name in enumerate(names):
-            space, tools = lab.ns(name), folder / name
-            tools.mkdir()
-            if name in lab.routers:
-                # One machine has many routers, so each one's shell is told which is its own.
-                (tools / "vtysh").write_text(f'#!/bin/sh\nexec /usr/bin/vtysh -N {space} "$@"\n')
-            else:
-                (tools / "vtysh").write_text("#!/bin/sh\nexit 127\n")
-            (tools / "vtysh").chmod(0o755)
+            space, tools = lab.ns(name), tools_of(lab, name, folder)
 
             async def run(
                 process: asyncssh.SSHServerProcess[bytes],
@@ -185,3 +192,28 @@ def test_real_routers_are_gathered_over_ssh(tmp_path: Path) -> None:
             if line.matters
         ]
         assert open_lines == []
+
+
+def test_the_kit_reads_what_the_real_router_does(tmp_path: Path) -> None:
+    """Run by hand on each router and host, its archives together are the network."""
+    kit = tmp_path / "kit.sh"
+    kit.write_text(script())
+    with Lab(ROUTERS, HOSTS, LINKS, tag=f"k{os.getpid()}") as lab:
+        lab.settle(quiet=6, least=15, most=90)
+        archives = {"topology.json": wired(*LINKS).encode()}
+        for name in (*ROUTERS, *HOSTS):
+            tools = tools_of(lab, name, tmp_path)
+            subprocess.run(
+                ["ip", "netns", "exec", lab.ns(name), "sh", str(kit), name],
+                env={**os.environ, "PATH": f"{tools}:{os.environ['PATH']}"},
+                cwd=tools, check=True, capture_output=True, timeout=60,
+            )  # fmt: skip
+            archives[f"{name}.tar.gz"] = (tools / f"{name}.tar.gz").read_bytes()
+        survey = Computed.from_files(opened(archives), b"k")
+        for name in ROUTERS:
+            assert our_table(survey, name, "ipv4") == real_entries(lab.table(name, 4))
+        pairs = [p.as_json() for p in survey.reach.pairs(None, None) if ":" not in str(p.target)]
+        real = lab.pings([(str(p["from"]), str(p["to"]), str(p["source"])) for p in pairs])
+        assert [p["ok"] for p in pairs] == real and len(pairs) > 20
+        matters = [line.text for r in survey.survey.reading for line in r.unknown if line.matters]
+        assert matters == []
