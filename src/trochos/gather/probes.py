@@ -120,7 +120,7 @@ def as_file(taken: Iterable[tuple[Question, Probed, datetime]]) -> str:
             "sent": seen.echo.sent,
             "received": seen.echo.received,
             "says": seen.echo.says,
-            "hops": None if seen.hops is None else list(seen.hops),
+            "hops": None if seen.hops is None else [next(iter(who), None) for who in seen.hops],
             "taken": when.isoformat(timespec="seconds").replace("+00:00", "Z"),
         }
         for question, seen, when in taken
@@ -137,15 +137,15 @@ def _told(text: str) -> str | None:
     return None
 
 
-def _hops(text: str) -> list[str | None]:
-    """The address that answered per hop; None where nobody did."""
-    out: list[str | None] = []
+def _hops(text: str) -> list[tuple[str, ...]]:
+    """The address that answered per hop; nobody where none did."""
+    out: list[tuple[str, ...]] = []
     for line in text.splitlines():
         match = _HOP.match(line)
         if match is None or int(match.group(1)) != len(out) + 1:
             continue
         found = _ADDRESS.search(match.group(2))
-        out.append(found.group(1) if found else None)
-    while out and out[-1] is None:
+        out.append((found.group(1),) if found else ())
+    while out and not out[-1]:
         out.pop()
     return out

@@ -373,8 +373,9 @@ class ProbeFact(NamedTuple):
     received: int
     says: str | None
     """What somebody on the way answered instead."""
-    hops: tuple[str | None, ...] | None
-    """The address that answered at each hop, None where nobody did; None if not traced."""
+    hops: tuple[tuple[str, ...], ...] | None
+    """Who answered at each hop, as addresses or names, empty where nobody did; None if not
+    traced."""
     taken: str | None
     source_line: Source
 

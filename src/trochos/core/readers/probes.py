@@ -31,14 +31,18 @@ def read(device: str, file: str, document: Document) -> CaptureDraft:
                 inner.seen = 0
             continue
         entry.ignore("source", "size", "dont-fragment", "says", "taken")
-        hops: list[str | None] | None = None
+        hops: list[tuple[str, ...]] | None = None
         listed = entry.get("hops")
         if listed is not None and isinstance(listed.value, list):
             hops = []
             for item in listed.value:
                 item.seen = 1
-                found = parse_address(str(item.value)) if item.value is not None else None
-                hops.append(str(found) if found is not None else None)
+                # Several may answer at one hop where ways part.
+                shown = item.elements() if isinstance(item.value, list) else [item]
+                found = [parse_address(str(n.value)) for n in shown if n.value is not None]
+                for node in shown:
+                    node.seen = 1
+                hops.append(tuple(str(address) for address in found if address is not None))
         draft.probes.append(
             ProbeFact(
                 target,

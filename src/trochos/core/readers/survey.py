@@ -31,6 +31,7 @@ from . import (
     limits,
     namespaces,
     nftables,
+    pasted,
     probes,
     reports,
     snmp,
@@ -279,6 +280,10 @@ class _Survey:
             self.capture(device, hostfiles.read_sockets(device, name, text))
         elif device and hostfiles.looks_like_hosts(text):
             self.capture(device, hostfiles.read_hosts(device, name, text))
+        elif pasted.looks_like(text):
+            ledger = Ledger(device, name, pasted.KIND, lines)
+            self.draft(device).captures.append(pasted.read(device, name, text, ledger))
+            self.done(ledger, device)
         elif reports.looks_like_text(text):
             ledger = Ledger(device, name, reports.KIND, lines)
             for number in range(1, len(lines) + 1):
@@ -342,6 +347,12 @@ class _Survey:
                 why = EARLY if early else "the file is damaged"
                 self.cut(device, name, error.line, quoted, ledger if early else None, why)
             self.done(ledger, device, matters=True)
+            return
+        if device and pasted.looks_like_data(text):
+            self.keep(device, name, text)
+            ledger = Ledger(device, name, pasted.KIND, lines)
+            self.draft(device).captures.append(pasted.read(device, name, text, ledger))
+            self.done(ledger, device)
             return
         document = Document(text, lines, root)
         if wiring.looks_like(root):

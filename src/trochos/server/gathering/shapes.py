@@ -112,7 +112,7 @@ class ProbedHopShape(Shape):
     computed = s.ListField(child=s.CharField())
     answered = s.CharField(allow_null=True)
     device = s.CharField(allow_null=True)
-    state = s.ChoiceField(["same", "silent", "stops", "elsewhere", "more"])
+    state = s.ChoiceField(["same", "silent", "stops", "branch", "elsewhere", "stranger", "more"])
 
 
 class ProbeShape(Shape):
