@@ -10,10 +10,8 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-import yaml
-
 from ..core.change.unmask import mask_edits, secrets_in
-from ..core.diagnosis.audit import ExpectationError, read_expectations
+from ..core.diagnosis.audit import Expectation, ExpectationError, parse_expectations
 from ..core.diagnosis.causes import Progress
 from ..core.forwarding.endpoints import EndpointError
 from ..core.forwarding.traffic import Traffic, read_traffic
@@ -300,7 +298,7 @@ def run_sweep(options: argparse.Namespace) -> int:
     survey = load(options.survey)
     expected = None
     if options.expect is not None:
-        expected = read_expectations(_expectations(options.expect, survey))
+        expected = _expectations(options.expect, survey)
     both = options.links == options.devices
     found = survey.sweep(options.links or both, options.devices or both, expected, _watch(900.0))
     document = found.as_json()
@@ -355,7 +353,7 @@ def _change(name: str) -> object:
 
 def run_audit(options: argparse.Namespace) -> int:
     survey = load(options.survey)
-    results = survey.audit(read_expectations(_expectations(options.expect, survey)), _watch())
+    results = survey.audit(_expectations(options.expect, survey), _watch())
     if options.junit is not None:
         write_junit(options.junit, results)
     document = {"results": [result.as_json() for result in results]}
@@ -363,11 +361,12 @@ def run_audit(options: argparse.Namespace) -> int:
     return 0 if all(result.holds for result in results) else 1
 
 
-def _expectations(name: str | None, survey: Computed) -> object:
-    """The document of expectations: a file, or what came with the survey.
+def _expectations(name: str | None, survey: Computed) -> list[Expectation]:
+    """The expectations of a file, or those that came with the survey.
 
     Raises:
-        InputError: there is none, or it is not YAML.
+        InputError: there are none.
+        ExpectationError: they cannot be used.
     """
     if name is None:
         held = survey.survey.files.get("", {})
@@ -382,12 +381,7 @@ def _expectations(name: str | None, survey: Computed) -> object:
             raise InputError(f"{name} cannot be read: {error.strerror or error}.") from error
         except UnicodeDecodeError as error:
             raise InputError(f"{name} is not text, so it holds no expectations.") from error
-    try:
-        return yaml.safe_load(text)
-    except yaml.YAMLError as error:
-        mark = getattr(error, "problem_mark", None)
-        where = f", line {mark.line + 1}" if mark is not None else ""
-        raise InputError(f"{name}{where} is not YAML. Check the indentation there.") from error
+    return parse_expectations(text)
 
 
 def run_compare(options: argparse.Namespace) -> int:

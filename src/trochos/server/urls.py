@@ -11,7 +11,7 @@ from drf_spectacular.views import SpectacularAPIView
 from .accounts import views as accounts
 from .errors import UNEXPECTED, before_a_view
 from .gathering import views as gathering
-from .surveys import casework, changes
+from .surveys import before, casework, changes, pasted
 from .surveys import views as surveys
 
 
@@ -64,12 +64,18 @@ urlpatterns = [
     path("api/surveys/<int:survey>/unknowns", changes.UnknownsView.as_view()),
     path("api/surveys/<int:survey>/desk", changes.DeskView.as_view()),
     path("api/answers/<int:answer>/stop", changes.StopView.as_view()),
+    path("api/surveys/<int:survey>/order", before.OrderView.as_view()),
+    path("api/surveys/<int:survey>/sweep", before.SweepView.as_view()),
+    path("api/surveys/<int:survey>/expectations", before.ExpectationsView.as_view()),
+    path("api/surveys/<int:survey>/expectations/suggested", before.SuggestedView.as_view()),
     path("api/surveys/<int:survey>/rehearsals", changes.RehearsalView.as_view()),
     path("api/surveys/<int:survey>/proposals", changes.ProposalsView.as_view()),
     path("api/proposals/<int:proposal>", changes.ProposalView.as_view()),
     path("api/compare", changes.CompareView.as_view()),
     path("api/cases/<int:case>", surveys.CaseView.as_view()),
     path("api/cases/<int:case>/steps", casework.StepsView.as_view()),
+    path("api/cases/<int:case>/evidence", pasted.EvidenceView.as_view()),
+    path("api/cases/<int:case>/evidence/<int:evidence>", pasted.EvidenceItemView.as_view()),
     path("api/cases/<int:case>/report", casework.ReportView.as_view()),
     path("api/inventory", gathering.InventoryView.as_view()),
     path("api/inventory/devices", gathering.InventoryDevicesView.as_view()),

@@ -72,6 +72,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case}/evidence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What somebody saw, kept with a case. */
+        get: operations["case_evidence"];
+        put?: never;
+        /** @description What somebody saw, kept with a case. */
+        post: operations["keep_evidence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case}/evidence/{evidence}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["drop_evidence"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case}/report": {
         parameters: {
             query?: never;
@@ -543,6 +577,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surveys/{survey}/expectations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What must hold in a survey's network, and whether it does in this survey. */
+        get: operations["expectations"];
+        /** @description What must hold in a survey's network, and whether it does in this survey. */
+        put: operations["keep_expectations"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/surveys/{survey}/expectations/suggested": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Expectations made from what works now. */
+        get: operations["suggested"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surveys/{survey}/findings": {
         parameters: {
             query?: never;
@@ -617,6 +686,23 @@ export interface paths {
         get: operations["neighbours"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/surveys/{survey}/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The order of a change's steps: at once if it is quick, else with progress to ask again. */
+        post: operations["order"];
         delete?: never;
         options?: never;
         head?: never;
@@ -773,6 +859,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surveys/{survey}/sweep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every single failure of a link or a device, as far as it was tried. */
+        get: operations["sweep"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surveys/{survey}/unknowns": {
         parameters: {
             query?: never;
@@ -892,6 +995,9 @@ export interface components {
             /** @description null if it was not tried */
             proof: components["schemas"]["ProofShape"] | null;
         };
+        AuditAnswerShape: {
+            results: components["schemas"]["ExpectationResultShape"][];
+        };
         /**
          * @description * `sha` - sha
          *     * `sha256` - sha256
@@ -900,6 +1006,10 @@ export interface components {
          * @enum {string}
          */
         AuthProtocolEnum: "sha" | "sha256" | "sha512" | "md5";
+        BaselineShape: {
+            pairs: number;
+            ok: number;
+        };
         BranchShape: {
             verdict: components["schemas"]["VerdictEnum"];
             reason: string;
@@ -1280,11 +1390,63 @@ export interface components {
             to: string;
             from: string;
         };
+        ExpectationResultShape: {
+            name: string;
+            holds: boolean;
+            reason: string;
+            to: string;
+            service: string;
+            from: string;
+        };
+        ExpectationsRequestRequest: {
+            text: string;
+        };
+        ExpectationsShape: {
+            /** @description the list, in YAML */
+            text: string;
+            /**
+             * @description where the list is from
+             *
+             *     * `network` - network
+             *     * `survey` - survey
+             */
+            of: (components["schemas"]["OfEnum"] | components["schemas"]["NullEnum"]) | null;
+            network: string;
+            /** Format: date-time */
+            changed_at: string | null;
+            changed_by: string | null;
+            /** @description of the answer, to stop it */
+            id: number | null;
+            state: components["schemas"]["ExpectationsShapeStateEnum"];
+            tried: number;
+            total: number;
+            what: string;
+            answer: components["schemas"]["AuditAnswerShape"] | null;
+            history: components["schemas"]["HistoryShape"][];
+        };
+        /**
+         * @description * `none` - none
+         *     * `working` - working
+         *     * `done` - done
+         * @enum {string}
+         */
+        ExpectationsShapeStateEnum: "none" | "working" | "done";
         FactChangeShape: {
             device: string;
             what: string;
             old: string | null;
             new: string | null;
+        };
+        FailureShape: {
+            /** @description a device, or a link with its known ends */
+            down: {
+                [key: string]: unknown;
+            };
+            cuts: number;
+            moves: number;
+            gone: number;
+            examples: components["schemas"]["PairShape"][];
+            expectations: string[];
         };
         /**
          * @description * `ipv4` - ipv4
@@ -1396,6 +1558,18 @@ export interface components {
             unknown: string[];
             /** @description why it is not offered */
             problem: string | null;
+        };
+        HeldShape: {
+            survey: number;
+            title: string;
+            /** Format: date-time */
+            taken_at: string | null;
+            /** @description null if it was not checked there */
+            holds: boolean | null;
+        };
+        HistoryShape: {
+            name: string;
+            marks: components["schemas"]["HeldShape"][];
         };
         HopShape: {
             device: string;
@@ -1561,7 +1735,7 @@ export interface components {
             gate: string;
             left: string | null;
             right: string | null;
-            holds: boolean;
+            holds: boolean | null;
             stops: components["schemas"]["StopsEnum"];
             evidence: components["schemas"]["EvidenceShape"][];
         };
@@ -1582,6 +1756,14 @@ export interface components {
             interface: string | null;
             weight: number;
         };
+        /** @enum {unknown} */
+        NullEnum: null;
+        /**
+         * @description * `network` - network
+         *     * `survey` - survey
+         * @enum {string}
+         */
+        OfEnum: "network" | "survey";
         OlderShape: {
             id: number;
             title: string;
@@ -1609,6 +1791,42 @@ export interface components {
             why: string;
             questions: number;
         };
+        OrderJobShape: {
+            /** @description of the answer, to stop it */
+            id: number;
+            state: components["schemas"]["JobStateEnum"];
+            tried: number;
+            of: number;
+            what: string;
+            answer: components["schemas"]["OrderShape"] | null;
+        };
+        OrderRequestRequest: {
+            edits?: {
+                [key: string]: unknown;
+            }[];
+            texts?: {
+                [key: string]: unknown;
+            }[];
+            host?: string;
+        };
+        OrderShape: {
+            safe: boolean;
+            /** @description true if no order cuts less */
+            exact: boolean;
+            steps: components["schemas"]["OrderStepShape"][];
+            tried: number;
+            says: string;
+        };
+        OrderStepShape: {
+            device: string;
+            edits: components["schemas"]["EditShape"][];
+            cuts: number;
+            /** @description pairs of which it is not known whether they work then */
+            unsure: number;
+            examples: components["schemas"]["PairShape"][];
+            /** @description devices out of the host's reach */
+            unreached: string[];
+        };
         PairShape: {
             source: string;
             to: string;
@@ -1631,6 +1849,24 @@ export interface components {
             files: number;
             /** Format: double */
             seconds: number | null;
+        };
+        PastedListShape: {
+            evidence: components["schemas"]["PastedShape"][];
+        };
+        PastedRequestRequest: {
+            text: string;
+            name?: string;
+        };
+        PastedShape: {
+            id: number | null;
+            name: string;
+            /** Format: date-time */
+            at: string | null;
+            by: string | null;
+            /** @description as it was pasted; what looked like a secret is masked */
+            text: string;
+            outputs: components["schemas"]["SeenShape"][];
+            unread: components["schemas"]["UnreadLineShape"][];
         };
         PatchedCorrectionRequestRequest: {
             pinned?: boolean;
@@ -1715,11 +1951,13 @@ export interface components {
          * @description * `same` - same
          *     * `silent` - silent
          *     * `stops` - stops
+         *     * `branch` - branch
          *     * `elsewhere` - elsewhere
+         *     * `stranger` - stranger
          *     * `more` - more
          * @enum {string}
          */
-        ProbedHopShapeStateEnum: "same" | "silent" | "stops" | "elsewhere" | "more";
+        ProbedHopShapeStateEnum: "same" | "silent" | "stops" | "branch" | "elsewhere" | "stranger" | "more";
         ProbesShape: {
             probes: components["schemas"]["ProbeShape"][];
         };
@@ -1906,6 +2144,26 @@ export interface components {
             verdict: components["schemas"]["VerdictEnum"];
             reason: string;
         };
+        /** @description One output that somebody pasted, beside the computed way. */
+        SeenShape: {
+            device: string;
+            target: string;
+            taken: string | null;
+            sent: number;
+            received: number;
+            agrees: boolean;
+            says: string;
+            traced: boolean;
+            hops: components["schemas"]["ProbedHopShape"][];
+            tool: components["schemas"]["ToolEnum"];
+            /** @description the machine that the text names */
+            sender: string | null;
+            /** @description asked from the other end of the complaint */
+            reverse: boolean;
+            mtu: number | null;
+            /** @description another survey whose computed way it is */
+            fits: components["schemas"]["SurveyNameShape"] | null;
+        };
         ServiceShape: {
             protocol: string;
             port: number | null;
@@ -2015,8 +2273,24 @@ export interface components {
          * @enum {string}
          */
         StopsEnum: "neighbour" | "routes" | "nothing";
+        SuggestedJobShape: {
+            /** @description of the answer, to stop it */
+            id: number;
+            state: components["schemas"]["JobStateEnum"];
+            tried: number;
+            of: number;
+            what: string;
+            answer: components["schemas"]["SuggestedShape"] | null;
+        };
+        SuggestedShape: {
+            text: string;
+        };
         SurveyListShape: {
             surveys: components["schemas"]["SurveyShape"][];
+        };
+        SurveyNameShape: {
+            id: number;
+            title: string;
         };
         SurveyShape: {
             id: number;
@@ -2038,6 +2312,23 @@ export interface components {
             pinned: boolean;
             /** @description true if it was gathered from live devices */
             gathered: boolean;
+        };
+        SweepJobShape: {
+            /** @description of the answer, to stop it */
+            id: number;
+            state: components["schemas"]["JobStateEnum"];
+            tried: number;
+            of: number;
+            what: string;
+            answer: components["schemas"]["SweepShape"] | null;
+        };
+        SweepShape: {
+            baseline: components["schemas"]["BaselineShape"];
+            failures: components["schemas"]["FailureShape"][];
+            tried: number;
+            of: number;
+            /** @description how many of them cut something */
+            threads: number;
         };
         TakenBackShape: {
             complaint_works: boolean;
@@ -2061,6 +2352,14 @@ export interface components {
         TokenRequest: {
             token: string;
         };
+        /**
+         * @description * `ping` - ping
+         *     * `traceroute` - traceroute
+         *     * `tracepath` - tracepath
+         *     * `mtr` - mtr
+         * @enum {string}
+         */
+        ToolEnum: "ping" | "traceroute" | "tracepath" | "mtr";
         TrustRequestRequest: {
             key: string;
         };
@@ -2121,6 +2420,10 @@ export interface components {
             decides: number;
             rank: number;
             examples: components["schemas"]["ExampleShape"][];
+        };
+        UnreadLineShape: {
+            line: number;
+            text: string;
         };
         UploadRequestRequest: {
             /** @description files, or one archive */
@@ -2291,6 +2594,83 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CaseShape"];
                 };
+            };
+        };
+    };
+    case_evidence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PastedListShape"];
+                };
+            };
+        };
+    };
+    keep_evidence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PastedRequestRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["PastedRequestRequest"];
+                "multipart/form-data": components["schemas"]["PastedRequestRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PastedShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    drop_evidence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case: number;
+                evidence: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -3282,6 +3662,91 @@ export interface operations {
             };
         };
     };
+    expectations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                survey: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExpectationsShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    keep_expectations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                survey: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExpectationsRequestRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["ExpectationsRequestRequest"];
+                "multipart/form-data": components["schemas"]["ExpectationsRequestRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExpectationsShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    suggested: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                survey: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SuggestedJobShape"];
+                };
+            };
+        };
+    };
     findings: {
         parameters: {
             query?: never;
@@ -3405,6 +3870,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RelationsShape"];
+                };
+            };
+        };
+    };
+    order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                survey: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["OrderRequestRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["OrderRequestRequest"];
+                "multipart/form-data": components["schemas"]["OrderRequestRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderJobShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -3720,6 +4220,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SourceAddressesShape"];
+                };
+            };
+        };
+    };
+    sweep: {
+        parameters: {
+            query?: {
+                what?: "both" | "devices" | "links";
+            };
+            header?: never;
+            path: {
+                survey: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SweepJobShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };

@@ -6,6 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+import yaml
+
 from ..forwarding.endpoints import EndpointError, resolve
 from ..forwarding.path import Path, find_path
 from ..forwarding.step import Forwarding
@@ -63,6 +65,21 @@ class Result:
             "reason": self.reason,
             "path": self.path.as_json() if self.path is not None else None,
         }
+
+
+def parse_expectations(text: str) -> list[Expectation]:
+    """Reads a list as it is written, in YAML.
+
+    Raises:
+        ExpectationError: it is not YAML, and where, or has another shape.
+    """
+    try:
+        document = yaml.safe_load(text)
+    except yaml.YAMLError as error:
+        mark = getattr(error, "problem_mark", None)
+        where = f"Line {mark.line + 1} of the expectations" if mark is not None else "The list"
+        raise ExpectationError(f"{where} is not YAML. Check the indentation there.") from error
+    return read_expectations([] if document is None else document)
 
 
 def read_expectations(document: Any) -> list[Expectation]:

@@ -8,9 +8,9 @@ from rest_framework import serializers as s
 
 from ...gather.credentials import AUTH_PROTOCOLS, PRIV_PROTOCOLS
 from ...gather.inventory import METHODS
-from ..surveys.shapes import ErrorShape, Shape
+from ..surveys.shapes import ErrorShape, ProbeShape, Shape
 
-__all__ = ["ErrorShape"]
+__all__ = ["ErrorShape", "ProbeShape"]
 
 
 class CredentialRequest(Shape):
@@ -105,26 +105,6 @@ class ProbeRequest(Shape):
 
     def get_fields(self) -> dict[str, Any]:
         return {**super().get_fields(), "from": s.CharField(max_length=200)}
-
-
-class ProbedHopShape(Shape):
-    hop = s.IntegerField()
-    computed = s.ListField(child=s.CharField())
-    answered = s.CharField(allow_null=True)
-    device = s.CharField(allow_null=True)
-    state = s.ChoiceField(["same", "silent", "stops", "branch", "elsewhere", "stranger", "more"])
-
-
-class ProbeShape(Shape):
-    device = s.CharField()
-    target = s.CharField()
-    taken = s.CharField(allow_null=True)
-    sent = s.IntegerField()
-    received = s.IntegerField()
-    agrees = s.BooleanField()
-    says = s.CharField()
-    traced = s.BooleanField()
-    hops = ProbedHopShape(many=True)
 
 
 class ProbesShape(Shape):

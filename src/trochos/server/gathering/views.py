@@ -16,10 +16,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ...core.diagnosis.probed import Echo, Probed, beside
-from ...core.forwarding.path import Path
+from ...core.diagnosis.probed import Echo, Probed
 from ...core.forwarding.traffic import read_traffic
-from ...core.survey import Computed
 from ...gather.bounds import Bounds
 from ...gather.collect import collect
 from ...gather.credentials import Credential, credential_from
@@ -27,6 +25,7 @@ from ...gather.inventory import InventoryError, Target, read_inventory, target_f
 from ...gather.probes import Question, probe
 from ...gather.problems import CredentialMissing, Problem
 from ..surveys.models import StoredSurvey
+from ..surveys.pasted import probed_json
 from ..surveys.store import computed, files_of
 from . import runs, shapes, vault
 from .models import OPEN, Gathering, InventoryDevice, Plan, StoredCredential
@@ -273,7 +272,7 @@ class ProbeView(APIView):
         for fact in device.probes if device is not None else ():
             if fact.target == path.target and fact.source in (None, path.source):
                 seen = Probed(Echo(fact.sent, fact.received, fact.says), fact.hops)
-                out.append(_probed(opened, path, seen, fact.taken))
+                out.append(probed_json(opened, path, seen, fact.taken))
         return Response({"probes": out})
 
     @extend_schema(
@@ -303,32 +302,7 @@ class ProbeView(APIView):
             seen = asyncio.run(probe(held.target, credential, question, PROBE_BOUNDS))
         except Problem as problem:
             raise ValidationError(f"{path.sender} cannot be asked: {problem}") from problem
-        return Response(_probed(opened, path, seen, None))
-
-
-def _probed(opened: Computed, path: Path, seen: Probed, taken: str | None) -> dict[str, object]:
-    """What a device saw, beside the journey."""
-    found = beside(opened.forwarding, path, seen)
-    return {
-        "device": path.sender,
-        "target": str(path.target),
-        "taken": taken,
-        "sent": seen.echo.sent,
-        "received": seen.echo.received,
-        "agrees": found.agrees,
-        "says": found.says,
-        "traced": seen.hops is not None,
-        "hops": [
-            {
-                "hop": row.hop,
-                "computed": list(row.computed),
-                "answered": row.answered,
-                "device": row.device,
-                "state": row.state,
-            }
-            for row in (found.hops if seen.hops is not None else ())
-        ],
-    }
+        return Response(probed_json(opened, path, seen, None))
 
 
 class CredentialsView(APIView):

@@ -174,7 +174,7 @@ def question_of(question: dict[str, Any]) -> tuple[str, str, Traffic] | None:
     return question["from"], question["to"], read_traffic(question)
 
 
-def _edits_of(opened: Computed, data: dict[str, Any]) -> tuple[Edit, ...]:
+def edits_of(opened: Computed, data: dict[str, Any]) -> tuple[Edit, ...]:
     """The edits of a request, and those that its edited texts come to."""
     key = fingerprint_key()
     edits = list(mask_edits(read_edits({"edits": data.get("edits") or []}), key))
@@ -201,7 +201,7 @@ class RehearsalView(APIView):
         opened = computed(stored)
         checked = shapes.RehearsalRequest(data=request.data)
         checked.is_valid(raise_exception=True)
-        edits = _edits_of(opened, body(request))
+        edits = edits_of(opened, body(request))
         rehearsal = opened.rehearse(edits)
         effect = rehearsal.effect
         diffs = [

@@ -33,7 +33,19 @@ SILENT = 30.0
 """Seconds after which a worker that says nothing is taken for dead."""
 _LOOK, _TELL = 0.04, 0.3
 # What people wait for comes before what is computed ahead.
-_URGENCY = {"tables": 40, "diagnosis": 30, "since": 20, "desk": 10, "unknowns": 5}
+_URGENCY = {
+    "tables": 40,
+    "diagnosis": 30,
+    "order": 25,
+    "since": 20,
+    "suggested": 15,
+    "desk": 10,
+    "unknowns": 5,
+    "sweep": 4,
+    "audit": 3,
+}
+_LONGER = {"sweep": 900.0, "audit": 300.0}
+"""Seconds that some may take: nobody waits before them."""
 
 
 def ask(kind: str, survey: StoredSurvey, question: dict[str, Any], seconds: float = 0.15) -> Answer:
@@ -45,8 +57,7 @@ def ask(kind: str, survey: StoredSurvey, question: dict[str, Any], seconds: floa
         question: what is asked, in values that JSON has.
         seconds: how long to wait for it before returning.
     """
-    text = json.dumps([kept.engine(), survey.pk, kind, question], sort_keys=True)
-    key = hashlib.sha256(text.encode()).hexdigest()
+    key = _key(kind, survey, question)
     found = Answer.objects.filter(key=key).first()
     if found is not None and found.state == Answer.FAILED:
         found.delete()  # it is tried again for whoever asks again
@@ -61,6 +72,17 @@ def ask(kind: str, survey: StoredSurvey, question: dict[str, Any], seconds: floa
         time.sleep(_LOOK)
         found.refresh_from_db()
     return found
+
+
+def known(kind: str, survey: StoredSurvey, question: dict[str, Any]) -> Answer | None:
+    """The answer to a question, if somebody asked it and it is there."""
+    found = Answer.objects.filter(key=_key(kind, survey, question), state=Answer.DONE)
+    return found.first()
+
+
+def _key(kind: str, survey: StoredSurvey, question: dict[str, Any]) -> str:
+    text = json.dumps([kept.engine(), survey.pk, kind, question], sort_keys=True)
+    return hashlib.sha256(text.encode()).hexdigest()
 
 
 def _put(key: str, kind: str, survey: StoredSurvey, question: dict[str, Any]) -> Answer:
@@ -119,7 +141,7 @@ def _claim(number: int) -> Answer | None:
 def _watch(found: Answer) -> Watch:
     """Says how far an answer is, ends it in time or when it is not wanted any more, and lets what
     is more urgent go first: with one worker, nobody waits for a desk to be told a cause."""
-    left = SECONDS
+    left = _LONGER.get(found.kind, SECONDS)
     told = time.monotonic()
     wanted = found.wanted
     urgency = _URGENCY.get(found.kind, 0)

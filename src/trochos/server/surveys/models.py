@@ -21,6 +21,15 @@ class Network(models.Model):
         ordering = ("name",)
 
 
+class ExpectationList(models.Model):
+    """What has to hold in a network, as the list in YAML that the command line takes, too."""
+
+    network = models.OneToOneField(Network, on_delete=models.CASCADE, related_name="expectations")
+    text = models.TextField()
+    changed_at = models.DateTimeField(auto_now=True)
+    changed_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+
+
 class StoredSurvey(models.Model):
     """A survey's files, secrets already masked, as one compressed archive."""
 
@@ -103,6 +112,20 @@ class CaseStep(models.Model):
     case = models.ForeignKey(Case, on_delete=models.CASCADE, related_name="steps")
     step = models.CharField(max_length=20)
     text = models.TextField(blank=True)
+    at = models.DateTimeField(auto_now_add=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+
+    class Meta:
+        ordering = ("id",)
+
+
+class CaseEvidence(models.Model):
+    """What somebody saw and mailed, kept with a case as it was pasted, secrets masked."""
+
+    case = models.ForeignKey(Case, on_delete=models.CASCADE, related_name="evidence")
+    name = models.CharField(max_length=200, blank=True)
+    """The file it was dropped as, if it was one."""
+    text = models.TextField()
     at = models.DateTimeField(auto_now_add=True)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
 

@@ -22,6 +22,7 @@ from ...core.readers.survey import About
 from ...core.survey import Computed
 from ...local import fingerprint_key
 from . import documents, jobs, kept
+from .expected import check_later
 from .models import Answer, Network, StoredSurvey
 from .present import severity_counts
 from .written import written
@@ -123,6 +124,7 @@ def store(
         jobs.ask("tables", stored, {}, 0)
     else:
         _remember(stored.id, survey)
+    check_later(stored)
     return stored
 
 

@@ -5,10 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+import yaml
+
+from ...core.diagnosis.audit import Expectation, ExpectationError, Result, parse_expectations
 from ...core.diagnosis.causes import Diagnosis
 from ...core.forwarding.endpoints import EndpointError
 from ...core.forwarding.path import Traffic
+from ...core.network.edits import EditError, read_edits
 from ...core.whole.questions import Watch
+from ...core.whole.suggest import suggest
 from .models import StoredSurvey
 
 Question = dict[str, Any]
@@ -100,6 +105,66 @@ def _unknowns(stored: StoredSurvey, question: Question, watch: Watch) -> Documen
     return computed(stored).unknowns(watch).as_json()
 
 
+def _order(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
+    from .store import computed
+
+    try:
+        edits = read_edits({"edits": question["edits"]})
+        return computed(stored).order(edits, question["host"] or None, watch).as_json()
+    except (EditError, EndpointError) as error:
+        raise NotAnswered(str(error)) from error
+
+
+def _sweep(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
+    from .store import computed
+
+    expected = _expectations(question["expectations"])
+    found = computed(stored).sweep(question["links"], question["devices"], expected, watch)
+    document = found.as_json()
+    # The list of threads holds the same failures once more.
+    document["threads"] = len(found.threads)
+    return document
+
+
+def _expectations(text: str) -> list[Expectation]:
+    try:
+        return parse_expectations(text)
+    except ExpectationError as error:
+        raise NotAnswered(str(error)) from error
+
+
+def _audit(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
+    from .store import computed
+
+    results = computed(stored).audit(_expectations(question["text"]), watch)
+    return {
+        "results": [
+            {
+                "name": result.expectation.name,
+                "holds": result.holds,
+                "reason": result.reason,
+                "from": result.path.sender if result.path else result.expectation.senders[0],
+                "to": _asked(result),
+                "service": result.expectation.traffic.service or "",
+            }
+            for result in results
+        ]
+    }
+
+
+def _asked(result: Result) -> str:
+    if result.path is not None and result.path.receiver is not None:
+        return result.path.receiver
+    return result.expectation.receivers[0]
+
+
+def _suggested(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
+    from .store import computed
+
+    entries = [item.entry() for item in suggest(computed(stored))]
+    return {"text": yaml.safe_dump(entries, sort_keys=False, allow_unicode=True, width=100)}
+
+
 def _tables(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
     """Everything that quick questions need, kept in a file for the server."""
     from . import store
@@ -114,4 +179,8 @@ KINDS: dict[str, Callable[[StoredSurvey, Question, Watch], Document]] = {
     "since": _since,
     "unknowns": _unknowns,
     "tables": _tables,
+    "order": _order,
+    "sweep": _sweep,
+    "audit": _audit,
+    "suggested": _suggested,
 }

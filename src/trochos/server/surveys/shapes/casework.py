@@ -115,6 +115,65 @@ class DiagnosisShape(Shape):
     answer = DiagnosisAnswerShape(allow_null=True)
 
 
+class ProbedHopShape(Shape):
+    hop = s.IntegerField()
+    computed = s.ListField(child=s.CharField())
+    answered = s.CharField(allow_null=True)
+    device = s.CharField(allow_null=True)
+    state = s.ChoiceField(["same", "silent", "stops", "branch", "elsewhere", "stranger", "more"])
+
+
+class ProbeShape(Shape):
+    device = s.CharField()
+    target = s.CharField()
+    taken = s.CharField(allow_null=True)
+    sent = s.IntegerField()
+    received = s.IntegerField()
+    agrees = s.BooleanField()
+    says = s.CharField()
+    traced = s.BooleanField()
+    hops = ProbedHopShape(many=True)
+
+
+class SurveyNameShape(Shape):
+    id = s.IntegerField()
+    title = s.CharField()
+
+
+class SeenShape(ProbeShape):
+    """One output that somebody pasted, beside the computed way."""
+
+    tool = s.ChoiceField(["ping", "traceroute", "tracepath", "mtr"])
+    sender = s.CharField(allow_null=True, help_text="the machine that the text names")
+    reverse = s.BooleanField(help_text="asked from the other end of the complaint")
+    mtu = s.IntegerField(allow_null=True)
+    fits = SurveyNameShape(allow_null=True, help_text="another survey whose computed way it is")
+
+
+class UnreadLineShape(Shape):
+    line = s.IntegerField()
+    text = s.CharField()
+
+
+class PastedShape(Shape):
+    id = s.IntegerField(allow_null=True)
+    name = s.CharField(allow_blank=True)
+    at = s.DateTimeField(allow_null=True)
+    by = s.CharField(allow_null=True)
+    text = s.CharField(help_text="as it was pasted; what looked like a secret is masked")
+    outputs = SeenShape(many=True)
+    unread = UnreadLineShape(many=True)
+
+
+class PastedListShape(Shape):
+    evidence = PastedShape(many=True)
+
+
+class PastedRequest(Shape):
+    text = s.CharField(max_length=65536, trim_whitespace=False)
+    name = s.CharField(max_length=200, required=False, allow_blank=True)
+
+
 class QuestionShape(Shape):
     to = s.CharField(required=False)
     source = s.CharField(required=False)  # type: ignore[assignment]

@@ -8,6 +8,7 @@ from rest_framework import serializers as s
 
 from .base import EvidenceShape, Shape
 from .casework import CauseShape
+from .changes import PairShape
 from .findings import EditShape
 
 
@@ -128,6 +129,128 @@ class UnknownsShape(Shape):
     unread = UnreadDeviceShape(many=True)
     lines = OpenLineShape(many=True)
     questions = s.IntegerField()
+
+
+class OrderRequest(Shape):
+    edits = s.ListField(child=s.DictField(), required=False)
+    texts = s.ListField(child=s.DictField(), required=False)
+    host = s.CharField(required=False, allow_blank=True, max_length=200)
+
+
+class OrderStepShape(Shape):
+    device = s.CharField()
+    edits = EditShape(many=True)
+    cuts = s.IntegerField()
+    unsure = s.IntegerField(help_text="pairs of which it is not known whether they work then")
+    examples = PairShape(many=True)
+    unreached = s.ListField(child=s.CharField(), help_text="devices out of the host's reach")
+
+
+class OrderShape(Shape):
+    safe = s.BooleanField()
+    exact = s.BooleanField(help_text="true if no order cuts less")
+    steps = OrderStepShape(many=True)
+    tried = s.IntegerField()
+    says = s.CharField()
+
+
+class OrderJobShape(Shape):
+    id = s.IntegerField(help_text="of the answer, to stop it")
+    state = s.ChoiceField(["working", "done"])
+    tried = s.IntegerField()
+    of = s.IntegerField()
+    what = s.CharField(allow_blank=True)
+    answer = OrderShape(allow_null=True)
+
+
+class FailureShape(Shape):
+    down = s.DictField(help_text="a device, or a link with its known ends")
+    cuts = s.IntegerField()
+    moves = s.IntegerField()
+    gone = s.IntegerField()
+    examples = PairShape(many=True)
+    expectations = s.ListField(child=s.CharField())
+
+
+class BaselineShape(Shape):
+    pairs = s.IntegerField()
+    ok = s.IntegerField()
+
+
+class SweepShape(Shape):
+    baseline = BaselineShape()
+    failures = FailureShape(many=True)
+    tried = s.IntegerField()
+    of = s.IntegerField()
+    threads = s.IntegerField(help_text="how many of them cut something")
+
+
+class SweepJobShape(Shape):
+    id = s.IntegerField(help_text="of the answer, to stop it")
+    state = s.ChoiceField(["working", "done"])
+    tried = s.IntegerField()
+    of = s.IntegerField()
+    what = s.CharField(allow_blank=True)
+    answer = SweepShape(allow_null=True)
+
+
+class ExpectationResultShape(Shape):
+    name = s.CharField()
+    holds = s.BooleanField()
+    reason = s.CharField()
+    to = s.CharField()
+    service = s.CharField(allow_blank=True)
+
+    def get_fields(self) -> dict[str, Any]:
+        return {**super().get_fields(), "from": s.CharField()}
+
+
+class AuditAnswerShape(Shape):
+    results = ExpectationResultShape(many=True)
+
+
+class HeldShape(Shape):
+    survey = s.IntegerField()
+    title = s.CharField()
+    taken_at = s.DateTimeField(allow_null=True)
+    holds = s.BooleanField(allow_null=True, help_text="null if it was not checked there")
+
+
+class HistoryShape(Shape):
+    name = s.CharField()
+    marks = HeldShape(many=True)
+
+
+class ExpectationsShape(Shape):
+    text = s.CharField(allow_blank=True, help_text="the list, in YAML")
+    of = s.ChoiceField(["network", "survey"], allow_null=True, help_text="where the list is from")
+    network = s.CharField()
+    changed_at = s.DateTimeField(allow_null=True)
+    changed_by = s.CharField(allow_null=True)
+    id = s.IntegerField(allow_null=True, help_text="of the answer, to stop it")
+    state = s.ChoiceField(["none", "working", "done"])
+    tried = s.IntegerField()
+    total = s.IntegerField()
+    what = s.CharField(allow_blank=True)
+    answer = AuditAnswerShape(allow_null=True)
+    history = HistoryShape(many=True)
+
+
+class ExpectationsRequest(Shape):
+    text = s.CharField(allow_blank=True, max_length=200000, trim_whitespace=False)
+
+
+class SuggestedShape(Shape):
+    text = s.CharField(allow_blank=True)
+
+
+class SuggestedJobShape(Shape):
+    id = s.IntegerField(help_text="of the answer, to stop it")
+    state = s.ChoiceField(["working", "done"])
+    tried = s.IntegerField()
+    of = s.IntegerField()
+    what = s.CharField(allow_blank=True)
+    answer = SuggestedShape(allow_null=True)
 
 
 class UnknownsJobShape(Shape):
