@@ -5,6 +5,8 @@ import { BrowserRouter, Navigate, Route, Routes } from "react-router";
 
 import { AccountPage } from "./account/AccountPage";
 import { SignIn } from "./account/SignIn";
+import { ExpectationsPage } from "./before/ExpectationsPage";
+import { SweepPage } from "./before/SweepPage";
 import { Problem } from "./api/client";
 import { useSession, useSurveys } from "./api/queries";
 import { setProtocols } from "./ui/words";
@@ -72,6 +74,8 @@ function App() {
         <Route path="s/:survey/devices/*" element={<DevicePage />} />
         <Route path="s/:survey/findings" element={<FindingsPage />} />
         <Route path="s/:survey/desk" element={<DeskPage />} />
+        <Route path="s/:survey/failures" element={<SweepPage />} />
+        <Route path="s/:survey/expectations" element={<ExpectationsPage />} />
         <Route path="s/:survey/reading" element={<ReadingPage />} />
         <Route path="*" element={<Empty title="There is no such page." />} />
       </Route>

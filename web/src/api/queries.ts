@@ -315,3 +315,64 @@ export function useStoredProbes(survey: number, question: Question) {
     staleTime: Infinity,
   });
 }
+
+/** The order of a change's steps in which nothing is cut, or the one that cuts least. */
+export function useOrder(survey: number, change: Change, host: string, wanted: boolean) {
+  return useQuery({
+    queryKey: ["order", survey, change.edits, change.texts, host],
+    enabled: wanted,
+    queryFn: () =>
+      ask(
+        client.POST("/api/surveys/{survey}/order", {
+          params: { path: { survey } },
+          body: { edits: change.edits as unknown as Record<string, unknown>[], texts: change.texts, host },
+        }),
+      ),
+    refetchInterval: (query) => (query.state.data?.state === "working" ? 500 : false),
+    ...FOREVER,
+    retry: false,
+  });
+}
+
+export type Failing = "links" | "devices" | "both";
+
+/** Every single failure, as far as it was tried. */
+export function useSweep(survey: number, what: Failing, wanted: boolean) {
+  return useQuery({
+    queryKey: ["sweep", survey, what],
+    enabled: wanted,
+    queryFn: () => ask(client.GET("/api/surveys/{survey}/sweep", { params: { path: { survey }, query: { what } } })),
+    refetchInterval: (query) => (query.state.data?.state === "working" ? 700 : false),
+    ...FOREVER,
+    retry: false,
+  });
+}
+
+/** What must hold in the survey's network, and whether it does here. */
+export function useExpectations(survey: number) {
+  return useQuery({
+    queryKey: ["expectations", survey],
+    queryFn: () => ask(client.GET("/api/surveys/{survey}/expectations", at(survey))),
+    refetchInterval: (query) => (query.state.data?.state === "working" ? 500 : false),
+  });
+}
+
+/** Expectations made from what works now. */
+export function useSuggested(survey: number, wanted: boolean) {
+  return useQuery({
+    queryKey: ["suggested", survey],
+    enabled: wanted,
+    queryFn: () => ask(client.GET("/api/surveys/{survey}/expectations/suggested", at(survey))),
+    refetchInterval: (query) => (query.state.data?.state === "working" ? 400 : false),
+    ...FOREVER,
+  });
+}
+
+/** What somebody saw and pasted into a case. */
+export function useEvidence(number: number | null) {
+  return useQuery({
+    queryKey: ["evidence", number],
+    enabled: number !== null,
+    queryFn: () => ask(client.GET("/api/cases/{case}/evidence", { params: { path: { case: number ?? 0 } } })),
+  });
+}

@@ -1,10 +1,11 @@
-import { Link } from "react-router";
+import { Link, useParams } from "react-router";
 
 import { useFindings, useSourceAddresses, type Question } from "../api/queries";
 import { Works, Severity } from "../ui/Badge";
 import { EvidenceLink } from "../ui/EvidenceLink";
 import { WORKS_WORDS } from "../ui/words";
 import type { Path } from "./journey";
+import { Pasted } from "./Pasted";
 import { Probe } from "./Probe";
 import { Rungs } from "./Rungs";
 import { Since } from "./Since";
@@ -14,6 +15,7 @@ import { Suspects } from "./Suspects";
 export function Aside({ survey, question, path, also, ids }: {
   survey: number; question: Question; path: Path; also: Path | null; ids: string[];
 }) {
+  const params = useParams<{ case: string }>();
   const findings = useFindings(survey);
   const sources = useSourceAddresses(survey, path.from.device, path.to.address, question);
   const touching = ids.flatMap((id) => findings.data?.findings.filter((item) => item.id === id) ?? []);
@@ -65,6 +67,7 @@ export function Aside({ survey, question, path, also, ids }: {
       ) : null}
       <Rungs survey={survey} question={question} />
       <Probe survey={survey} question={question} device={path.from.device ?? ""} />
+      {params.case ? <Pasted survey={survey} number={Number(params.case)} /> : null}
       {rows.length > 1 ? (
         <section aria-label="By source address">
           <h2 className="pb-1.5"><b>By source address</b> <span className="soft">of {path.from.device}</span></h2>

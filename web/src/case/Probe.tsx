@@ -14,7 +14,9 @@ const STATES: Record<Row["state"], string> = {
   same: "as computed",
   silent: "silent",
   stops: "no answer from here on",
+  branch: "an equal way",
   elsewhere: "another way",
+  stranger: "nobody surveyed has it",
   more: "not computed",
 };
 
@@ -74,21 +76,21 @@ function wordsOf(seen: Seen): string {
   return `Probe from ${seen.device} to ${seen.target}: ${seen.received} of ${seen.sent} echoes. ${seen.says}${hops}`;
 }
 
-function What({ seen, when: time }: { seen: Seen; when: string }) {
+export function What({ seen, when: time, plain = false }: { seen: Seen; when: string; plain?: boolean }) {
   return (
     <div className="pb-2">
-      <p className={seen.agrees ? "" : "stop font-semibold"}>{seen.says} <span className="soft font-normal">{seen.received} of {seen.sent} echoes, {time}.</span></p>
+      <p className={seen.agrees ? "" : "stop font-semibold"}>{seen.says} <span className="soft font-normal">{seen.traced && seen.sent <= 1 ? "" : `${seen.received} of ${seen.sent} echoes, `}{time}.</span></p>
       {seen.traced ? (
         <ol className="space-y-0.5 pt-1">
           {seen.hops.map((row) => (
             <li key={row.hop} className="grid grid-cols-[1.2rem_minmax(0,1fr)_auto] gap-1">
               <span className="soft text-right">{row.hop}</span>
               <span>{row.computed.join(" or ") || row.device || ""} <span className="mono soft">{row.answered ?? ""}</span></span>
-              <span className={row.state === "same" ? "good" : row.state === "elsewhere" || row.state === "more" ? "stop" : "soft"}>{STATES[row.state]}</span>
+              <span className={row.state === "same" ? "good" : ["elsewhere", "stranger", "more"].includes(row.state) ? "stop" : "soft"}>{STATES[row.state]}</span>
             </li>
           ))}
         </ol>
-      ) : <p className="soft">It has no program that traces hops.</p>}
+      ) : plain ? null : <p className="soft">It has no program that traces hops.</p>}
     </div>
   );
 }

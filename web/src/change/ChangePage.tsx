@@ -16,10 +16,11 @@ import { Editing } from "./Editing";
 import { EffectPicture } from "./EffectPicture";
 import { HandOver } from "./HandOver";
 import { useKeep } from "./keep";
+import { OrderOfSteps } from "./OrderOfSteps";
 import { SideBySide } from "./SideBySide";
 
 type Rehearsal = Shapes["RehearsalShape"];
-const TABS = ["effect", "difference", "journey", "pairs", "hand over", "edit"] as const;
+const TABS = ["effect", "difference", "journey", "pairs", "order", "hand over", "edit"] as const;
 type Tab = (typeof TABS)[number];
 
 const NOTHING: Change = { edits: [], texts: [], question: {} };
@@ -153,6 +154,7 @@ function Part({ tab, data, survey, change }: { tab: Exclude<Tab, "edit">; data: 
     return data.diffs.length ? data.diffs.map((diff) => <SideBySide key={`${diff.device} ${diff.file}`} diff={diff} />) : <p className="soft">A failure changes no text.</p>;
   }
   if (tab === "journey") return <Journeys data={data} />;
+  if (tab === "order") return <OrderOfSteps survey={survey} change={change} />;
   if (tab === "hand over") return <Documents survey={survey} change={change} />;
   const rows = (["breaks", "heals", "moves", "gone"] as const).flatMap((state) => data[state].pairs.map((pair) => ({ state, ...pair })));
   const total = data.breaks.count + data.heals.count + data.moves.count + data.gone.count;

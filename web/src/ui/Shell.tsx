@@ -1,4 +1,4 @@
-import { Cable, Compass, FilePen, Handshake, ListChecks, MapIcon, Moon, FolderOpen, RadioTower, Search, Siren, Sun, SunMoon, UserRound } from "lucide-react";
+import { Cable, Compass, FilePen, Handshake, ListChecks, MapIcon, Moon, FolderOpen, RadioTower, Search, ShieldCheck, Siren, Sun, SunMoon, Unplug, UserRound } from "lucide-react";
 import { useEffect, useState, type ReactNode } from "react";
 import { NavLink, Outlet, useLocation, useNavigate, useParams } from "react-router";
 
@@ -43,7 +43,7 @@ export function Shell() {
   const base = `/s/${survey}`;
 
   useEffect(() => {
-    const go: Record<string, string> = { k: "desk", c: "cases", m: "map", d: "devices", f: "findings", n: "neighbours", r: "reading", h: "change" };
+    const go: Record<string, string> = { k: "desk", c: "cases", m: "map", d: "devices", f: "findings", n: "neighbours", r: "reading", h: "change", x: "failures", e: "expectations" };
     const onKey = (event: KeyboardEvent) => {
       if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "k") {
         event.preventDefault();
@@ -90,6 +90,8 @@ export function Shell() {
             <Item to={`${base}/neighbours`} icon={<Handshake size={18} aria-hidden />} shortcut="n">Neighbours</Item>
             <Item to={`${base}/devices`} icon={<Cable size={18} aria-hidden />} shortcut="d">Devices</Item>
             <Item to={`${base}/change`} icon={<FilePen size={18} aria-hidden />} shortcut="h">Change</Item>
+            <Item to={`${base}/failures`} icon={<Unplug size={18} aria-hidden />} shortcut="x">Failures</Item>
+            <Item to={`${base}/expectations`} icon={<ShieldCheck size={18} aria-hidden />} shortcut="e">Expected</Item>
             <Item to={`${base}/findings`} icon={<ListChecks size={18} aria-hidden />} shortcut="f">Findings</Item>
           </>
         ) : null}

@@ -1,0 +1,45 @@
+import type { Shapes } from "../api/client";
+import type { Edit } from "../api/queries";
+
+export type Failure = Shapes["FailureShape"];
+interface End {
+  device: string;
+  interface: string | null;
+}
+
+/** The ends that a failure takes down; a device as a whole has no interface. */
+export function endsOf(failure: Pick<Failure, "down">): End[] {
+  const down = failure.down as unknown as { link?: End[]; device?: string; interface?: string | null };
+  if (down.link) return down.link;
+  return [{ device: down.device ?? "", interface: down.interface ?? null }];
+}
+
+/** What fails, as a person would say it. */
+export function nameOf(failure: Pick<Failure, "down">): string {
+  return endsOf(failure).map((end) => [end.device, end.interface].filter(Boolean).join(" ")).join(" – ");
+}
+
+/** True for a whole device. */
+export function isDevice(failure: Pick<Failure, "down">): boolean {
+  const ends = endsOf(failure);
+  return ends.length === 1 && ends[0]?.interface === null;
+}
+
+/** The failure as an edit that can be rehearsed. */
+export function editOf(failure: Pick<Failure, "down">): Edit {
+  const ends = endsOf(failure);
+  return { down: ends.length === 1 ? ends[0] : { link: ends } } as unknown as Edit;
+}
+
+/** What cuts first, most first; then what only moves; then what does nothing. */
+export function ranked(failures: Failure[]): Failure[] {
+  const weight = (item: Failure) => [item.expectations.length, item.cuts, item.gone, item.moves];
+  return [...failures].sort((one, other) => {
+    const left = weight(one), right = weight(other);
+    for (let at = 0; at < left.length; at += 1) {
+      const differ = (right[at] ?? 0) - (left[at] ?? 0);
+      if (differ) return differ;
+    }
+    return nameOf(one).localeCompare(nameOf(other));
+  });
+}
