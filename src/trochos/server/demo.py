@@ -9,7 +9,7 @@ from ..gather.inventory import read_inventory
 from ..local import read_folder
 from .gathering import vault
 from .gathering.models import InventoryDevice, Plan, StoredCredential
-from .surveys.models import Case
+from .surveys.models import Case, ExpectationList, Proposal, StoredSurvey
 from .surveys.store import store
 
 FLEET = {
@@ -53,13 +53,30 @@ def load_live(inventory: Path, drawing: Path) -> None:
         plan.save()
 
 
+def _expect(stored: StoredSurvey, file: Path) -> None:
+    """What the demo's network is held against, unless somebody said otherwise since."""
+    ExpectationList.objects.get_or_create(
+        network=stored.network, defaults={"text": file.read_text()}
+    )
+
+
 def load(folder: Path) -> None:
     """Stores every survey named in the story, with its complaints, unless it is there."""
     story = folder / "story.json"
     if not story.exists():
         return
-    for entry in json.loads(story.read_text())["surveys"]:
+    told = json.loads(story.read_text())
+    for entry in told["surveys"]:
         stored = store(read_folder(folder / entry["folder"]), None, None)
+        if entry.get("expectations"):
+            _expect(stored, folder / entry["expectations"])
+        for change in entry.get("changes", []):
+            if not stored.proposals.filter(title=change["title"]).exists():
+                edits = json.loads((folder / change["file"]).read_text())["edits"]
+                question = change.get("question", {})
+                Proposal.objects.create(
+                    survey=stored, title=change["title"], edits=edits, question=question
+                )
         if stored.cases.exists():
             continue
         for case in entry.get("cases", []):

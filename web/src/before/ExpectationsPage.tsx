@@ -31,7 +31,7 @@ export function ExpectationsPage() {
       <div className="min-h-0 flex-1 overflow-auto px-4 pb-6">
         {told.isPending ? <Working what="Opening the expectations" /> : null}
         {told.error ? <Failed error={told.error}><p>Edit the list to mend it.</p><button type="button" className="btn btn-sm" onClick={() => setWriting(true)}>Edit the list</button></Failed> : null}
-        {writing ? <Editor survey={survey} text={data?.text ?? ""} onDone={() => setWriting(false)} /> : null}
+        {writing ? <Editor survey={survey} text={data?.text ?? ""} begin={!data?.text.trim()} onDone={() => setWriting(false)} /> : null}
         {!writing && data && !data.text.trim() ? (
           <Empty title="Nothing is expected of this network yet.">
             <p>Say what must reach what, and what must not; every survey that comes in is then held against it.</p>
@@ -104,9 +104,9 @@ function Strip({ marks, here }: { marks: Mark[]; here: number }) {
   );
 }
 
-function Editor({ survey, text, onDone }: { survey: number; text: string; onDone: () => void }) {
+function Editor({ survey, text, begin, onDone }: { survey: number; text: string; begin: boolean; onDone: () => void }) {
   const [now, setNow] = useState(text);
-  const [asked, setAsked] = useState(false);
+  const [asked, setAsked] = useState(begin);
   const suggested = useSuggested(survey, asked);
   const queries = useQueryClient();
   const keep = useMutation({

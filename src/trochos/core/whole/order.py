@@ -130,11 +130,22 @@ def order(
         return coarse
     finer = _Search(survey, edits, fine, sits, watch).run()
     finer.tried += coarse.tried
+    finer.steps = _joined(finer.steps)
     if finer.safe or _cost(finer.steps) < _cost(coarse.steps):
         return finer
     coarse.tried = finer.tried
     coarse.exact = coarse.exact and finer.exact
     return coarse
+
+
+def _joined(steps: list[Step]) -> list[Step]:
+    """What is done on one device in a row is one step: nobody has to stop in between."""
+    out: list[Step] = []
+    for step in steps:
+        if out and out[-1].device == step.device:
+            step.edits = (*out.pop().edits, *step.edits)
+        out.append(step)
+    return out
 
 
 def _cost(steps: list[Step]) -> Cost:
@@ -223,11 +234,12 @@ class _Search:
     # -- the search -----------------------------------------------------------------------
 
     def run(self) -> Order:
-        """Least cost first; of equal ones those with most steps done, then as they were written."""
+        """Least cost first; of equal ones those with most steps done, then those that stay on a
+        device, then as they were written."""
         came: dict[int, tuple[int, int]] = {}
         settled: set[int] = set()
-        # (cost, steps left, order of entry, state, from, step, whether the cost is known)
-        waiting: list[tuple[Cost, int, int, int, int, int, bool]] = []
+        # (cost, steps left, another device, order of entry, state, from, step, cost is known)
+        waiting: list[tuple[Cost, int, bool, int, int, int, int, bool]] = []
         entered, best = 0, 0
         found = False
 
@@ -236,7 +248,9 @@ class _Search:
             entered += 1
             into = done | 1 << step
             left = len(self.steps) - into.bit_count()
-            heapq.heappush(waiting, (cost, left, entered, into, done, step, known))
+            last = came[done][1] if done else step
+            other = self.steps[last].device != self.steps[step].device
+            heapq.heappush(waiting, (cost, left, other, entered, into, done, step, known))
 
         def expand(cost: Cost, done: int) -> None:
             for step in range(len(self.steps)):
@@ -246,7 +260,7 @@ class _Search:
         settled.add(0)
         expand((0, 0, 0), 0)
         while waiting and not found:
-            cost, _, _, into, done, step, known = heapq.heappop(waiting)
+            cost, _, _, _, into, done, step, known = heapq.heappop(waiting)
             if into in settled:
                 continue
             if not known:
