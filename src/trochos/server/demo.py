@@ -9,6 +9,7 @@ from ..gather.inventory import read_inventory
 from ..local import read_folder
 from .gathering import vault
 from .gathering.models import InventoryDevice, Plan, StoredCredential
+from .surveys.expected import check_later
 from .surveys.models import Case, ExpectationList, Proposal, StoredSurvey
 from .surveys.store import store
 
@@ -58,6 +59,7 @@ def _expect(stored: StoredSurvey, file: Path) -> None:
     ExpectationList.objects.get_or_create(
         network=stored.network, defaults={"text": file.read_text()}
     )
+    check_later(stored)
 
 
 def load(folder: Path) -> None:

@@ -22,13 +22,13 @@ describe("a failure", () => {
     expect(editOf(failure({ device: "gull" }))).toEqual({ down: { device: "gull", interface: null } });
   });
 
-  it("comes before others that cut less, and expectations before all", () => {
+  it("comes before others that cut less, and expectations before what only moves", () => {
     const list = ranked([
       failure({ device: "a" }, 3, 0),
       failure({ device: "b" }, 9, 0),
       failure({ device: "c" }, 0, 5),
-      failure({ device: "d" }, 1, 0, ["the office reaches the yard"]),
+      failure({ device: "d" }, 0, 0, ["the office reaches the yard"]),
     ]);
-    expect(list.map(nameOf)).toEqual(["d", "b", "a", "c"]);
+    expect(list.map(nameOf)).toEqual(["b", "a", "d", "c"]);
   });
 });

@@ -31,9 +31,9 @@ export function editOf(failure: Pick<Failure, "down">): Edit {
   return { down: ends.length === 1 ? ends[0] : { link: ends } } as unknown as Edit;
 }
 
-/** What cuts first, most first; then what only moves; then what does nothing. */
+/** What cuts first, most first; then what an expectation falls under, what only moves, the rest. */
 export function ranked(failures: Failure[]): Failure[] {
-  const weight = (item: Failure) => [item.expectations.length, item.cuts, item.gone, item.moves];
+  const weight = (item: Failure) => [item.cuts, item.expectations.length, item.gone, item.moves];
   return [...failures].sort((one, other) => {
     const left = weight(one), right = weight(other);
     for (let at = 0; at < left.length; at += 1) {

@@ -216,7 +216,7 @@ function Summary({ data, survey }: { data: Rehearsal; survey: number }) {
       {tiles.map(([count, word, colour]) => (
         <span key={word} className={colour}><b className="text-[1.35rem] leading-none">{count}</b> {word}</span>
       ))}
-      {data.after ? <Works state={data.after.works} text={`the complaint ${data.after.works === "yes" ? "is healed" : WORKS_WORDS[data.after.works]}`} /> : null}
+      {data.after ? <Works state={data.after.works} text={`the complaint ${data.after.works !== "yes" ? WORKS_WORDS[data.after.works] : data.before?.works === "yes" ? "works as before" : "is healed"}`} /> : null}
       {data.cases.length ? (
         <span>
           {data.cases.map((item, index) => (

@@ -7,10 +7,18 @@ function valueWords(value: unknown): string {
   return typeof value === "object" ? JSON.stringify(value) : String(value);
 }
 
-/** The last steps of a path say enough where the device stands beside it. */
-function shortPath(path: string): string {
+/** A path of data in words: the entries that it leads through, and the value at its end. */
+export function pathWords(path: string): string {
   const steps = path.split(/\/(?![^[]*\])/).filter(Boolean);
-  return steps.slice(-2).join(" / ");
+  const words = steps.flatMap((step, at) => {
+    const name = (step.split("[")[0] ?? "").replace(/^[^:]*:/, "");
+    const keys = [...step.matchAll(/\[([^=\]]+)=(?:'([^']*)'|"([^"]*)"|([^\]]*))\]/g)].map((key) => [key[1] ?? "", key[2] ?? key[3] ?? key[4] ?? ""] as const);
+    // Of a protocol its name is enough, its type says the same once more.
+    const shown = keys.filter(([key]) => keys.length === 1 || !["type", "identifier"].includes(key)).map(([, value]) => value.replace(/^[\w-]+:(?=[A-Z])/, ""));
+    if (keys.length) return [`${name.replace("control-plane-protocol", "protocol")} ${shown.join(" ")}`.trim()];
+    return at === steps.length - 1 ? [name] : [];
+  });
+  return words.join(", ");
 }
 
 /** Edits as lines that go and lines that come, with word and sign, not by colour alone. */
@@ -23,7 +31,7 @@ export function EditLines({ edits }: { edits: Edit[] }) {
             <>
               <span className="soft block break-words">
                 {edit.device}{edit.context?.length ? `, ${edit.context.join(", ")}` : ""}
-                {edit.path ? <span className="mono block" title={edit.path}>{shortPath(edit.path)}</span> : null}
+                {edit.path ? <span className="mono block" title={edit.path}>{pathWords(edit.path)}</span> : null}
               </span>
               {edit.path && (edit.old ?? null) !== null ? <Line sign="−" word="without">{valueWords(edit.old)}</Line> : null}
               {edit.path && (edit.new ?? null) === null ? <Line sign="−" word="removed">taken out</Line> : null}

@@ -57,7 +57,7 @@ class Sweep:
     def threads(self) -> list[Failure]:
         """What something hangs on, most first."""
         cutting = [f for f in self.failures if f.cuts or f.expectations]
-        return sorted(cutting, key=lambda f: (-len(f.expectations), -f.cuts, str(f.down)))
+        return sorted(cutting, key=lambda f: (-f.cuts, -len(f.expectations), str(f.down)))
 
     def as_json(self) -> dict[str, object]:
         """The `sweep` document of the contract."""
