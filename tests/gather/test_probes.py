@@ -99,10 +99,10 @@ def test_a_silent_hop_in_the_middle_is_not_the_break(survey: Computed) -> None:
     path = survey.path("tern-kiosk", "booking-db")
     hops = [hop.device for hop in path.outbound.branches[0].hops[1:]]
     assert len(hops) > 2
-    shown = [str(main_of(survey, name)) for name in hops]
+    shown = [(str(main_of(survey, name)),) for name in hops]
     good = Probed(Echo(3, 3), tuple(shown))
     assert beside(survey.forwarding, path, good).says == "tern-kiosk gets an answer, as computed."
-    silent = Probed(Echo(3, 3), (None, *shown[1:]))
+    silent = Probed(Echo(3, 3), ((), *shown[1:]))
     found = beside(survey.forwarding, path, silent)
     assert found.agrees and "Hop 1 did not answer, and is not where it breaks" in found.says
     assert found.hops[0].state == "silent"
@@ -115,7 +115,7 @@ def test_disagreement_is_said(survey: Computed) -> None:
     assert {row.state for row in found.hops} == {"stops"}
     found = beside(survey.forwarding, fails, Probed(Echo(3, 3), None))
     assert not found.agrees and "although the survey says otherwise" in found.says
-    elsewhere = Probed(Echo(3, 3), (str(main_of(survey, "petrel")),))
+    elsewhere = Probed(Echo(3, 3), ((str(main_of(survey, "petrel")),),))
     found = beside(survey.forwarding, works, elsewhere)
     assert not found.agrees and "over petrel at hop 1" in found.says
     found = beside(survey.forwarding, fails, Probed(Echo(3, 0), ()))

@@ -63,6 +63,7 @@ def test_nothing_is_answered_without_an_account(demo_survey: StoredSurvey) -> No
         .replace("<str:device>", "tern")
         .replace("<int:case>", "1")
         .replace("<int:proposal>", "1")
+        .replace("<int:evidence>", "1")
         .replace("<int:device>", "1")
         .replace("<int:credential>", "1")
         .replace("<int:gathering>", "1")

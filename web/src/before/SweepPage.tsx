@@ -1,12 +1,11 @@
 import { useEffect, useState } from "react";
-import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import { Link, useParams, useSearchParams } from "react-router";
 
 import { useSweep, type Failing } from "../api/queries";
-import { useKeep } from "../change/keep";
 import { Empty, Failed, Working } from "../ui/States";
 import { Underway } from "../ui/Underway";
 import { many } from "../ui/words";
-import { editOf, isDevice, nameOf, ranked, type Failure } from "./failures";
+import { endsOf, isDevice, lookAt, nameOf, ranked, type Failure } from "./failures";
 
 const CHOICES: [Failing, string][] = [["both", "links and devices"], ["links", "links"], ["devices", "devices"]];
 const SHOWN = 40;
@@ -68,7 +67,6 @@ export function SweepPage() {
 }
 
 function Row({ survey, failure, most }: { survey: number; failure: Failure; most: number }) {
-  const look = useLook(survey, failure);
   const example = failure.examples[0];
   return (
     <li className="grid grid-cols-[5.5rem_minmax(0,1fr)_auto] items-center gap-x-3 rounded-box border border-base-300 bg-base-100 p-2" data-testid="failure">
@@ -87,24 +85,16 @@ function Row({ survey, failure, most }: { survey: number; failure: Failure; most
       </div>
       <p className="flex gap-2">
         {example ? <Link className="btn btn-sm" to={`/s/${survey}/case?from=${encodeURIComponent(example.from)}&to=${encodeURIComponent(example.to)}`}>The way now</Link> : null}
-        <button type="button" className="btn btn-sm btn-neutral" disabled={look.isPending} onClick={look.go}>Before and after</button>
+        <Link className="btn btn-sm btn-neutral" to={look(survey, failure)}>Before and after</Link>
       </p>
-      {look.error ? <p role="alert" className="stop col-span-3">{look.error.message}</p> : null}
     </li>
   );
 }
 
-/** Opens a failure as a rehearsal, with the journey of its first pair before and after. */
-function useLook(survey: number, failure: Failure) {
-  const navigate = useNavigate();
+/** Where a failure opens: the journey of its first pair before and after. */
+function look(survey: number, failure: Failure): string {
   const example = failure.examples[0];
-  const keep = useKeep(survey, (proposal) => void navigate(`/s/${survey}/change/${proposal}?show=${example ? "journey" : "effect"}`));
-  const question = example ? { from: example.from, to: example.to, source: example.source } : {};
-  return {
-    isPending: keep.isPending,
-    error: keep.error,
-    go: () => keep.mutate({ title: `If ${nameOf(failure)} fails`, edits: [editOf(failure)], question }),
-  };
+  return lookAt(survey, endsOf(failure), example ? { from: example.from, to: example.to, source: example.source } : {});
 }
 
 function Harmless({ failures, survey }: { failures: Failure[]; survey: number }) {
@@ -125,10 +115,9 @@ function Harmless({ failures, survey }: { failures: Failure[]; survey: number })
 }
 
 function Quiet({ survey, failure }: { survey: number; failure: Failure }) {
-  const look = useLook(survey, failure);
   return (
     <>
-      <button type="button" className="underline decoration-dotted" disabled={look.isPending} onClick={look.go}>{nameOf(failure)}</button>{" "}
+      <Link className="underline decoration-dotted" to={look(survey, failure)}>{nameOf(failure)}</Link>{" "}
       <span className="soft">{failure.moves ? `${failure.moves} move` : "nothing moves"}{failure.gone ? `, ${failure.gone} go with it` : ""}</span>
     </>
   );

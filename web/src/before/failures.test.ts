@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { editOf, isDevice, nameOf, ranked, type Failure } from "./failures";
+import { downsOf, editOf, isDevice, lookAt, nameOf, ranked, type Failure } from "./failures";
 
 function failure(down: object, cuts = 0, moves = 0, expectations: string[] = []): Failure {
   return { down: down as Failure["down"], cuts, moves, gone: 0, examples: [], expectations };
@@ -20,6 +20,19 @@ describe("a failure", () => {
   it("can be rehearsed", () => {
     expect(editOf(failure(LINK))).toEqual({ down: LINK });
     expect(editOf(failure({ device: "gull" }))).toEqual({ down: { device: "gull", interface: null } });
+  });
+
+  it("stands in the URL, and comes out of it as it went in", () => {
+    const ends = [{ device: "gull", interface: "eth1" }, { device: "heron", interface: "eth2" }];
+    const url = lookAt(3, ends, { from: "desk", to: "10.64.9.20", protocol: "tcp", port: 443 });
+    const query = new URLSearchParams(url.split("?")[1]);
+    expect(query.get("from")).toBe("desk");
+    expect(query.get("port")).toBe("443");
+    expect(downsOf(query)).toEqual([{ down: { link: ends } }]);
+    expect(downsOf(new URLSearchParams("down=gull&down=heron:ge1"))).toEqual([
+      { down: { device: "gull", interface: null } },
+      { down: { device: "heron", interface: "ge1" } },
+    ]);
   });
 
   it("comes before others that cut less, and expectations before what only moves", () => {

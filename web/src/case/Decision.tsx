@@ -1,7 +1,9 @@
 import { Fragment } from "react";
+import { Link } from "react-router";
 
 import type { Shapes } from "../api/client";
-import { useDecision } from "../api/queries";
+import { useDecision, type Question } from "../api/queries";
+import { lookAt } from "../before/failures";
 import { rewrittenEnd } from "./journey";
 import { EvidenceLink } from "../ui/EvidenceLink";
 import { Failed, Working } from "../ui/States";
@@ -10,14 +12,20 @@ import { hopWords, protocolWords } from "../ui/words";
 const STATE = { wins: "is taken", shorter: "shorter", loses: "beaten", unusable: "not usable" } as const;
 
 /** Every route of one router that covers the target, longest first; and what is missing. */
-export function Decision({ survey, device, target, reason, filters, rewrites, rule }: {
-  survey: number; device: string; target: string; reason: string | null; filters: Shapes["ActionShape"][]; rewrites: Shapes["ActionShape"][]; rule?: Shapes["ActionShape"] | undefined;
+export function Decision({ survey, device, out, question, target, reason, filters, rewrites, rule }: {
+  survey: number; device: string; out: string | null; question: Question; target: string; reason: string | null; filters: Shapes["ActionShape"][]; rewrites: Shapes["ActionShape"][]; rule?: Shapes["ActionShape"] | undefined;
 }) {
   const decision = useDecision(survey, device, target);
   return (
     <section aria-label="The decision" className="flex min-h-0 min-w-0 flex-col overflow-auto p-3">
-      <h2 className="pb-1">
+      <h2 className="flex flex-wrap items-baseline gap-x-2 pb-1">
         <b>The decision at {device}</b> {target ? <span className="soft">for {target}</span> : null}
+        {device ? (
+          <span className="no-print ml-auto flex gap-1">
+            {out ? <Link className="btn btn-ghost btn-xs" title={`What if ${device} ${out} fails?`} to={lookAt(survey, [{ device, interface: out }], question)}>Take {out} down</Link> : null}
+            <Link className="btn btn-ghost btn-xs" title={`What if ${device} fails?`} to={lookAt(survey, [{ device, interface: null }], question)}>Take {device} down</Link>
+          </span>
+        ) : null}
       </h2>
       {target ? null : <p className="soft">There is no address to look for yet: the name comes first.</p>}
       {target && decision.isPending ? <Working what="Looking at its routes" /> : null}

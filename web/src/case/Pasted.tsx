@@ -88,7 +88,7 @@ function Output({ survey, seen }: { survey: number; seen: Seen }) {
   return (
     <div>
       <p className="soft">{seen.tool} from {seen.device} to <span className="mono">{seen.target}</span>{seen.reverse ? ", the way back" : ""}{seen.mtu ? `, at most ${seen.mtu} bytes` : ""}.{elsewhere}</p>
-      <What seen={seen} when={seen.tool} plain={seen.tool === "ping"} />
+      <What seen={seen} when="" plain={seen.tool === "ping"} />
       {seen.fits ? <p>It fits <Link className="underline decoration-dotted" to={`/surveys/compare?old=${seen.fits.id}&new=${survey}`}>{seen.fits.title}</Link>: what turned between the two may be what differs.</p> : null}
     </div>
   );

@@ -70,6 +70,13 @@ export function Probe({ survey, question, device }: { survey: number; question: 
   );
 }
 
+/** Who stands at a hop: whoever is computed there, or whoever answered instead. */
+function nameOf(row: Row): string {
+  const computed = row.computed.join(" or ");
+  if (row.state === "elsewhere" || row.state === "stranger") return `${row.device ?? "somebody"}, not ${computed}`;
+  return computed || (row.device ?? "");
+}
+
 /** A probe as a note that a colleague understands without the picture. */
 function wordsOf(seen: Seen): string {
   const hops = seen.traced ? ` Hops: ${seen.hops.map((row) => `${row.device ?? row.answered ?? "silent"}`).join(", ") || "none answered"}.` : "";
@@ -79,13 +86,13 @@ function wordsOf(seen: Seen): string {
 export function What({ seen, when: time, plain = false }: { seen: Seen; when: string; plain?: boolean }) {
   return (
     <div className="pb-2">
-      <p className={seen.agrees ? "" : "stop font-semibold"}>{seen.says} <span className="soft font-normal">{seen.traced && seen.sent <= 1 ? "" : `${seen.received} of ${seen.sent} echoes, `}{time}.</span></p>
+      <p className={seen.agrees ? "" : "stop font-semibold"}>{seen.says} <span className="soft font-normal">{seen.traced && seen.sent <= 1 ? "" : `${seen.received} of ${seen.sent} echoes${time ? ", " : "."}`}{time ? `${time}.` : ""}</span></p>
       {seen.traced ? (
         <ol className="space-y-0.5 pt-1">
           {seen.hops.map((row) => (
             <li key={row.hop} className="grid grid-cols-[1.2rem_minmax(0,1fr)_auto] gap-1">
               <span className="soft text-right">{row.hop}</span>
-              <span>{row.computed.join(" or ") || row.device || ""} <span className="mono soft">{row.answered ?? ""}</span></span>
+              <span>{nameOf(row)} <span className="mono soft">{row.answered ?? ""}</span></span>
               <span className={row.state === "same" ? "good" : ["elsewhere", "stranger", "more"].includes(row.state) ? "stop" : "soft"}>{STATES[row.state]}</span>
             </li>
           ))}

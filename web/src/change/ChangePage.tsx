@@ -7,6 +7,7 @@ import { Journey } from "../case/Journey";
 import { firstSelection, type Path } from "../case/journey";
 import { questionOf, queryOf } from "../case/question";
 import { useStep } from "../case/steps";
+import { downsOf } from "../before/failures";
 import { Works } from "../ui/Badge";
 import { DataTable } from "../ui/DataTable";
 import { Empty, Failed, Working } from "../ui/States";
@@ -32,13 +33,14 @@ export function ChangePage() {
   const number = params.proposal ? Number(params.proposal) : null;
   const [query, setQuery] = useSearchParams();
   const proposal = useProposal(number);
-  const place = `trochos-change ${survey} ${params.proposal ?? ""}`;
+  const place = `trochos-change ${survey} ${params.proposal ?? ""}${query.getAll("down").join(" ")}`;
   const [own, setOwn] = useDraft(place);
   const asking = query.get("from") && query.get("to") ? queryOf(questionOf(query) as Question).toString() : "";
+  const down = number === null ? new URLSearchParams(query.getAll("down").map((text) => ["down", text])).toString() : "";
   const kept = useMemo<Change>(() => {
     if (proposal.data) return { edits: proposal.data.edits, texts: [], question: proposal.data.question ?? {} };
-    return { ...NOTHING, question: questionOf(new URLSearchParams(asking)) ?? {} };
-  }, [proposal.data, asking]);
+    return { ...NOTHING, edits: downsOf(new URLSearchParams(down)), question: questionOf(new URLSearchParams(asking)) ?? {} };
+  }, [proposal.data, asking, down]);
   const change = own ?? kept;
   const something = change.edits.length + change.texts.length > 0;
   const rehearsal = useRehearsal(survey, number === null || proposal.data ? change : null);
@@ -56,13 +58,14 @@ export function ChangePage() {
     <div className="flex h-full min-h-0 flex-col">
       <header className="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-base-300 px-4 py-2">
         <h1 className="text-[1.08rem] font-semibold">
-          {proposal.data && !own ? proposal.data.title : something ? "A change of your own" : "Change"}
+          {proposal.data && !own ? proposal.data.title : down && !own ? `If ${query.getAll("down").join(", ").replaceAll("~", " – ").replaceAll(":", " ")} fails` : something ? "A change of your own" : "Change"}
         </h1>
         {change.question.from ? (
           <Link className="soft underline" to={`/s/${survey}/case?${queryOf(change.question as Question).toString()}`}>
             for {change.question.from} → {change.question.to}
           </Link>
         ) : null}
+        {down && !own ? <Link className="btn btn-sm" to={change.question.from ? `/s/${survey}/case?${queryOf(change.question as Question).toString()}` : `/s/${survey}/failures`}>Put it back</Link> : null}
         <span className="ml-auto flex items-center gap-2">
           {own && rehearsal.data ? <KeepOwn survey={survey} edits={rehearsal.data.edits} question={change.question} onKept={() => setOwn(null)} /> : null}
           {number !== null && !own ? <Attach survey={survey} proposal={number} question={change.question} /> : null}
