@@ -96,7 +96,7 @@ class ExpectationsView(APIView):
         )
         for other in _surveys(stored):
             if text.strip() and other.pk != stored.pk:
-                jobs.ask("audit", other, {"text": text}, 0)
+                jobs.ahead("audit", other, {"text": text})
         return Response(_expectations(stored))
 
 

@@ -27,4 +27,4 @@ def check_later(stored: StoredSurvey) -> None:
     """Has a worker hold a survey against what is expected of it, if anything is."""
     text, _ = expectations_of(stored)
     if text.strip():
-        jobs.ask("audit", stored, {"text": text}, 0)
+        jobs.ahead("audit", stored, {"text": text})

@@ -74,6 +74,13 @@ def ask(kind: str, survey: StoredSurvey, question: dict[str, Any], seconds: floa
     return found
 
 
+def ahead(kind: str, survey: StoredSurvey, question: dict[str, Any]) -> None:
+    """Has workers compute an answer that nobody waits for, unless it is there or under way."""
+    key = _key(kind, survey, question)
+    if not Answer.objects.filter(key=key).exists():
+        _put(key, kind, survey, question)
+
+
 def known(kind: str, survey: StoredSurvey, question: dict[str, Any]) -> Answer | None:
     """The answer to a question, if somebody asked it and it is there."""
     found = Answer.objects.filter(key=_key(kind, survey, question), state=Answer.DONE)
