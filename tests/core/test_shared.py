@@ -185,3 +185,66 @@ def test_an_unread_router_on_the_link_may_hold_it() -> None:
     alone = compute(files)
     assert holders(alone) == []
     assert alone.path("h1", "10.64.9.1").works == "unknown"
+
+
+# -- as FRR's text says it (tests/real/test_vrrp.py holds these against real routers) ------------
+
+
+def in_text(ant: list[str], bee: list[str], shown: bool = True) -> Computed:
+    """Two routers that share an address by their own texts; `shown`: with their interfaces."""
+    files = {
+        "topology.json": wired(
+            ("h1", "eth0", "quay", "p1"), ("ant", "eth0", "quay", "p2"),
+            ("bee", "eth0", "quay", "p3"),
+        ),
+        "devices/h1/frr.conf": frr(
+            "h1", {"eth0": "10.64.1.10/24"}, f"ip route 0.0.0.0/0 {VIRTUAL}"
+        ),
+    }  # fmt: skip
+    for name, address, lines in (("ant", "10.64.1.2/24", ant), ("bee", "10.64.1.3/24", bee)):
+        body = ["interface eth0", " vrrp 5", f" vrrp 5 ip {VIRTUAL}", *(f" {x}" for x in lines)]
+        files[f"devices/{name}/frr.conf"] = frr(name, {"eth0": address}, *body, "exit")
+        own = {
+            "ifname": "vrrp4-5", "flags": ["UP"], "operstate": "UP", "mtu": 1500,
+            "address": "00:00:5e:00:01:05", "link": "eth0",
+            "addr_info": [{"family": "inet", "local": VIRTUAL, "prefixlen": 24}],
+        }  # fmt: skip
+        if shown:
+            files[f"devices/{name}/ip-addr.json"] = json.dumps([own], indent=1)
+    return compute(files)
+
+
+def holding(survey: Computed) -> list[str]:
+    return [
+        device.name
+        for device in survey.forwarding.tables.network.devices
+        if any(str(f.address) == VIRTUAL for i in device.interfaces for f in i.addresses)
+    ]
+
+
+@pytest.mark.parametrize("shown", [True, False])
+def test_the_better_priority_holds_what_texts_share(shown: bool) -> None:
+    assert holding(in_text(["vrrp 5 priority 150"], [], shown)) == ["ant"]
+    assert holding(in_text([], ["vrrp 5 priority 101"], shown)) == ["bee"]
+    assert holding(in_text(["vrrp 5 priority 150", "vrrp 5 shutdown"], [], shown)) == ["bee"]
+    assert holding(in_text(["vrrp 5 version 2"], [], shown)) == ["ant", "bee"]
+
+
+def test_whoever_was_first_stays_and_that_is_not_in_the_texts() -> None:
+    for lines in ([], ["vrrp 5 priority 150", "no vrrp 5 preempt"]):
+        survey = in_text(lines, [])
+        assert holding(survey) == []
+        assert survey.path("h1", VIRTUAL).works == "unknown"
+
+
+def test_without_an_interface_of_its_own_a_router_takes_no_part() -> None:
+    files = in_text(["vrrp 5 priority 150"], []).survey.files
+    flat = {f"devices/{d}/{n}" if d else n: t for d, held in files.items() for n, t in held.items()}
+    flat["devices/ant/ip-addr.json"] = flat["devices/ant/ip-addr.json"].replace(
+        "5e:00:01", "5e:00:09"
+    )
+    survey = compute(flat)
+    assert holding(survey) == ["bee"]
+    assert survey.path("h1", VIRTUAL).works == "yes"
+    unknown = in_text(["vrrp 5 track eth1"], [])
+    assert unknown.path("h1", VIRTUAL).works == "unknown"

@@ -41,6 +41,14 @@ class SharedGateway:
     peers: tuple[Address, ...] = ()
     """The only ones it speaks with; none: whoever hears it on the link."""
     doubt: str | None = None
+    idle: str | None = None
+    """Why it takes no part in the election at all; None if it does."""
+    mac: str | None = None
+    """The address of the interface of its own that the shared addresses have to stand on; None if
+    they are put on the interface itself."""
+    lax: bool = False
+    """Adverts that name other addresses are heard as well."""
+    preempt: bool = True
 
     def holds(self, address: Address) -> bool:
         return any(value.address == address for value, _ in self.addresses)

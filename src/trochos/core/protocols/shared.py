@@ -1,7 +1,8 @@
 """Who holds the addresses that routers share (VRRP: RFC 3768, RFC 5798).
 
 On a link, routers that hear each other elect the one of highest priority, of equal ones that of
-the highest address. Those that do not hear each other (another router id, version, secret, other
+the highest address; where whoever was first stays (`lax`, or no preemption), equal ones are not
+told apart. Those that do not hear each other (another router id, version, secret, other
 addresses or another link) each hold what they share. Measured on keepalived 2.2.7
 (tests/core/test_shared.py): adverts with other addresses are refused.
 """
@@ -64,13 +65,25 @@ def holders(network: Network, links: Links) -> list[Part]:
             continue
         mine = (priority, _primary(device, gateway))
         rivals = [
-            (other_priority, _primary(other, theirs))
+            (other_priority, _primary(other, theirs), theirs)
             for other, theirs, other_priority in taking
             if other is not device and hears((device, gateway), (other, theirs), links)
         ]
-        if all(mine > rival for rival in rivals):
+        if any(_by_chance(priority, gateway, r[0], r[2]) for r in rivals):
+            continue
+        if all(mine > rival[:2] for rival in rivals):
             out.append((device, gateway))
     return out
+
+
+def _by_chance(mine: int, gateway: SharedGateway, theirs: int, other: SharedGateway) -> bool:
+    """True if it is not in the texts which of two holds: whoever was first stays."""
+    if not (gateway.lax or other.lax):
+        return False
+    if mine == theirs:
+        return True
+    better = gateway if mine > theirs else other
+    return not better.preempt
 
 
 def _open(gateway: SharedGateway, device: Device, network: Network, links: Links) -> bool:
@@ -86,7 +99,7 @@ def _open(gateway: SharedGateway, device: Device, network: Network, links: Links
 
 def effective_priority(device: Device, gateway: SharedGateway, links: Links) -> int | None:
     """The priority with what is tracked; None if the router does not take part now."""
-    if not links.is_up(End(device.name, gateway.interface)):
+    if gateway.idle is not None or not links.is_up(End(device.name, gateway.interface)):
         return None
     priority = gateway.priority
     for item in gateway.tracked:
@@ -112,14 +125,18 @@ def hears(one: Part, other: Part, links: Links) -> bool:
         mine.router_id == theirs.router_id
         and mine.version == theirs.version
         and (mine.version != 2 or mine.secret == theirs.secret)
-        and {v.address for v, _ in mine.addresses} == {v.address for v, _ in theirs.addresses}
+        and (
+            (mine.lax and theirs.lax)
+            or {v.address for v, _ in mine.addresses} == {v.address for v, _ in theirs.addresses}
+        )
     )
 
 
 def claims(device: Device, end: End, address: Address) -> bool:
     """True if a device may hold a shared address on one of its interfaces, whoever does."""
     return any(
-        gateway.interface == end.interface and gateway.holds(address) for gateway in device.shared
+        gateway.interface == end.interface and gateway.idle is None and gateway.holds(address)
+        for gateway in device.shared
     )
 
 

@@ -100,6 +100,7 @@ class ConfigDraft:
     translations: list[Chain] = field(default_factory=list)
     instances: dict[str, InsideDraft] = field(default_factory=dict)
     """By the routing instance's name; the main one is the draft itself."""
+    shared: list[SharedGateway] = field(default_factory=list)
     routes: bool = True
     """False if the file configures interfaces only and says nothing about routing."""
 

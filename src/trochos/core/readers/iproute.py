@@ -90,6 +90,8 @@ _LINK_IRRELEVANT = [
     "phys_switch_id",
     "phys_port_id",
     "event",
+    "proto_down",
+    "proto_down_reason",
     "link_pointtopoint",
 ]
 _ADDRESS_IRRELEVANT = [

@@ -36,7 +36,11 @@ def merged_device(name: str, drafts: DeviceDrafts, role: str | None) -> Device:
         if drafts.unread_files or not captures:
             return Device(name, role="unread")
     shared = tuple(item for capture in captures for item in capture.shared)
-    interfaces = _without_shared(_interfaces(name, configs, captures), shared)
+    shared += tuple(item for config in configs for item in config.shared)
+    interfaces = _interfaces(name, configs, captures)
+    shown = any(not i.vlans_only for capture in captures for i in capture.interfaces.values())
+    shared = tuple(_on_its_own(item, interfaces, shown) for item in shared)
+    interfaces = _without_shared(interfaces, shared)
     routing = [config for config in configs if config.routes]
     forwarding: list[bool | None] = [None, None]
     forwarding_source: Source | None = None
@@ -160,6 +164,26 @@ def _tables(captures: list[CaptureDraft]) -> dict[str, tuple[StaticRoute, ...]]:
     return out
 
 
+def _on_its_own(
+    part: SharedGateway, interfaces: tuple[Interface, ...], shown: bool
+) -> SharedGateway:
+    """A part whose addresses have to stand on an interface of their own: with the lengths that
+    they have there. Where a device showed its interfaces, and none is the one, it is idle."""
+    if part.mac is None or part.idle is not None:
+        return part
+    own = [i for i in interfaces if (i.mac or "").lower() == part.mac]
+    if not own and not shown:
+        return part
+    if not own:
+        return replace(part, idle=f"no interface has the address {part.mac} that it needs")
+    there = {fact.address: fact.value for i in own for fact in i.addresses}
+    held = tuple((there[v.address], s) for v, s in part.addresses if v.address in there)
+    if not held:
+        why = f"{own[0].name} has none of the addresses that it is to hold"
+        return replace(part, idle=why)
+    return replace(part, addresses=held)
+
+
 def _without_shared(
     interfaces: tuple[Interface, ...], shared: tuple[SharedGateway, ...]
 ) -> tuple[Interface, ...]:
@@ -172,7 +196,11 @@ def _without_shared(
             addresses=tuple(
                 fact
                 for fact in interface.addresses
-                if not fact.captured or not any(part.holds(fact.address) for part in shared)
+                if not any(
+                    part.holds(fact.address)
+                    and (fact.captured or (interface.mac or "").lower() == part.mac)
+                    for part in shared
+                )
             ),
         )
         for interface in interfaces

@@ -25,6 +25,7 @@ from .policy import PolicyReader
 from .profile import FRR
 from .section import SectionReader
 from .statics import path_key, read_static
+from .vrrp import VrrpLines
 
 KIND = "FRR configuration text"
 
@@ -185,6 +186,7 @@ class _Reader:
         self.interface: InterfaceDraft | None = None
         self.protocols: dict[str, Source] = {}
         self.policy = PolicyReader()
+        self.vrrp = VrrpLines()
         self.words = {r.word: r.name for row in protocols.FRR for r in row.readers()}
         self.readers: dict[tuple[str, str], SectionReader] = {}
         """By the word that opens the section, and the routing instance."""
@@ -212,6 +214,7 @@ class _Reader:
                 continue
             self.top(number, words)
         self.judge_later()
+        self.draft.shared = self.vrrp.finish()
         self.draft.policy = self.policy.finish()
         self.of_other_instances()
         self.draft.statics = list(self.statics.pop("", {}).values())
@@ -534,6 +537,8 @@ class _Reader:
             ledger.unknown(number, False)
         elif pair in ("ip address", "ipv6 address"):
             self.address(number, rest[2:], 4 if rest[0] == "ip" else 6, negated)
+        elif rest[0] == "vrrp":
+            self.shared_line(number, interface.name, rest[1:], negated)
         elif rest == ["shutdown"]:
             interface.enabled = negated
             interface.enabled_source = self.source(number)
@@ -610,6 +615,14 @@ class _Reader:
             fact = AddressFact(value, self.source(number), peer=peer)
             interface.addresses.append(fact)
         self.ledger.understood(number)
+
+    def shared_line(self, number: int, interface: str, words: list[str], negated: bool) -> None:
+        """A line of `vrrp` under an interface."""
+        try:
+            fate = self.vrrp.line(interface, words, self.source(number), negated)
+        except (Misread, IndexError) as problem:
+            fate = str(problem)
+        self.settle(number, "VRRP", fate)
 
     # -- what is left to others -----------------------------------------------
 
