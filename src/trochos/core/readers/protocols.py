@@ -14,13 +14,16 @@ from .openconfig import ospf as open_ospf
 from .openconfig.model import Model as OpenModel
 from .yang import bgp as yang_bgp
 from .yang import eigrp as yang_eigrp
+from .yang import isis as yang_isis
 from .yang import ospf as yang_ospf
 from .yang import rip as yang_rip
 from .yang.model import Model
 
 FRR: list[TextRow] = [frr_ospf.TEXT, frr_rip.TEXT, frr_eigrp.TEXT, frr_isis.TEXT, frr_bgp.TEXT]
 
-YANG: dict[str, Model] = yang_ospf.MODELS | yang_rip.MODELS | yang_eigrp.MODELS | yang_bgp.MODELS
+YANG: dict[str, Model] = (
+    yang_ospf.MODELS | yang_rip.MODELS | yang_eigrp.MODELS | yang_isis.MODELS | yang_bgp.MODELS
+)
 """By the identity that a control plane protocol's type names."""
 
 OPENCONFIG: dict[str, OpenModel] = open_ospf.MODELS | open_isis.MODELS | open_bgp.MODELS

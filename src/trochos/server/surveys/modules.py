@@ -19,7 +19,7 @@ IMPORT_ONLY = frozenset(
     (
         *("ietf-yang-types", "ietf-inet-types", "ietf-routing-types", "iana-routing-types"),
         *("ietf-packet-fields", "ietf-ethertypes", "ietf-bfd-types", "iana-bfd-types"),
-        *("ietf-netconf-acm", "iana-crypt-hash", "ietf-isis"),
+        *("ietf-netconf-acm", "iana-crypt-hash"),
     )
 )
 """Modules whose types are used, and of which no data is expected."""

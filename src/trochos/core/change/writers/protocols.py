@@ -13,9 +13,10 @@ from .openconfig.isis import IsisOpen
 from .openconfig.ospf import OspfOpen
 from .yang.bgp import BgpTree
 from .yang.eigrp import EigrpTree
+from .yang.isis import IsisTree
 from .yang.ospf import OspfTree
 from .yang.rip import RipTree
 
 FRR: list[type[Part]] = [OspfText, RipText, EigrpText, IsisText, BgpText]
-YANG: list[type[Part]] = [OspfTree, RipTree, EigrpTree, BgpTree]
+YANG: list[type[Part]] = [OspfTree, RipTree, EigrpTree, IsisTree, BgpTree]
 OPENCONFIG: list[type[Part]] = [OspfOpen, IsisOpen, BgpOpen]

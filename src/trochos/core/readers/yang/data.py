@@ -258,7 +258,8 @@ class _Reader:
                         for route in container.items("route"):
                             self.static(route, family, base)
             elif kind in MODELS and (held := self.model(entry, path, MODELS[kind])):
-                found.append(MODELS[kind].read(held, held.source(), identity))
+                read = MODELS[kind].read(held, held.source(), identity)
+                found += read if isinstance(read, tuple) else (read,)
                 self.leftovers(held, kind)
             elif kind != "direct":
                 node = entry.peek("type") or entry

@@ -17,5 +17,6 @@ class Model(NamedTuple):
     """The protocol's word in documents."""
     module: str
     container: str
-    read: Callable[[Leaves, Source, Number | None], Process]
-    """(the container, where it stands, the device's router id) -> the process."""
+    read: Callable[[Leaves, Source, Number | None], Process | tuple[Process, ...]]
+    """(the container, where it stands, the device's router id) -> the process, or one of each
+    family."""
