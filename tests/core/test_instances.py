@@ -12,10 +12,55 @@ from trochos.core.forwarding.traffic import Traffic
 from trochos.core.network.addressing import parse_prefix
 from trochos.core.survey import Computed
 
+DATA = "as data"
 FORMS = {
     "in the heading": ("interface {} vrf RED", ""),
     "in a line": ("interface {}", " vrf RED\n"),
+    DATA: ("", ""),
 }
+
+
+def as_data(*top: str) -> str:
+    """The same router as RFC 8529 says it; `top` are its static routes as text says them."""
+    ports = []
+    for number in (1, 2, 3):
+        port: dict[str, object] = {
+            "name": f"eth{number}",
+            "type": "iana-if-type:ethernetCsmacd",
+            "ietf-ip:ipv4": {
+                "forwarding": True,
+                "address": [{"ip": f"10.{number}.0.1", "prefix-length": 24}],
+            },
+        }
+        if number < 3:
+            port["ietf-network-instance:bind-ni-name"] = "RED"
+        ports.append(port)
+
+    def routing(lines: list[str]) -> dict[str, object]:
+        routes = []
+        for line in lines:
+            _, _, prefix, hop, *_ = line.split()
+            name = "ietf-ipv4-unicast-routing:next-hop-address"
+            routes.append({"destination-prefix": prefix, "next-hop": {name: hop}})
+        static = {
+            "type": "ietf-routing:static",
+            "name": "static",
+            "static-routes": {"ietf-ipv4-unicast-routing:ipv4": {"route": routes}},
+        }
+        return {"control-plane-protocols": {"control-plane-protocol": [static]}}
+
+    inner = [line for line in top if line.endswith(" vrf RED")]
+    outer = [line for line in top if line.startswith("ip route") and line not in inner]
+    red = {
+        "name": "RED",
+        "ietf-network-instance:vrf-root": {"ietf-routing:routing": routing(inner)},
+    }
+    data = {
+        "ietf-interfaces:interfaces": {"interface": ports},
+        "ietf-routing:routing": routing(outer),
+        "ietf-network-instance:network-instances": {"network-instance": [red]},
+    }
+    return json.dumps(data, indent=1)
 
 
 def network(form: str, *top: str) -> Computed:
@@ -33,7 +78,10 @@ def network(form: str, *top: str) -> Computed:
         route = {"dst": "default", "gateway": f"10.{number}.0.1", "dev": "eth0"}
         files[f"devices/h{number}/addr.json"] = json.dumps([link])
         files[f"devices/h{number}/route.json"] = json.dumps([route])
-    files["devices/mid/frr.conf"] = text
+    if form == DATA:
+        files["devices/mid/running.json"] = as_data(*top)
+    else:
+        files["devices/mid/frr.conf"] = text
     return compute(files)
 
 
@@ -242,3 +290,49 @@ def test_every_question_can_be_asked_inside_an_instance() -> None:
         survey.path("10.1.0.9", "10.2.0.9")
     with pytest.raises(EndpointError, match="no routing instance 'green'"):
         survey.path("left", "10.2.0.9", Traffic(instance="green"))
+
+
+def test_every_form_gives_one_network() -> None:
+    top = ("ip route 10.9.0.0/24 10.2.0.9 vrf RED", "ip route 10.9.0.0/24 10.3.0.9")
+    surveys = [network(form, *top) for form in FORMS]
+
+    def shown(survey: Computed) -> object:
+        return {
+            (device.name, family): sorted(
+                (str(r.prefix), r.protocol, r.selected, str(r.next_hops))
+                for r in survey.tables.of(device.name, family).everything()
+            )
+            for device in survey.network.devices
+            for family in (4, 6)
+        }
+
+    first = surveys[0]
+    for other in surveys[1:]:
+        assert shown(other) == shown(first)
+        assert [p.as_json() for p in other.reach.pairs()] == [
+            p.as_json() for p in first.reach.pairs()
+        ]
+        assert not [line for r in other.survey.reading for line in r.unknown]
+
+
+def test_a_remedy_in_data_goes_into_the_instance() -> None:
+    """h1's way to a subnet behind h2 stands in the usual table instead of in RED's."""
+    survey = network(DATA, "ip route 10.9.0.0/24 10.2.0.9")
+    files = {
+        f"devices/{device}/{file}" if device else file: text
+        for device, held in survey.survey.files.items()
+        for file, text in held.items()
+    }
+    held = json.loads(files["devices/h2/addr.json"])
+    more = {"family": "inet", "local": "10.9.0.1", "prefixlen": 24, "scope": "global"}
+    held.append({"ifname": "eth1", "flags": ["UP", "LOWER_UP"], "addr_info": [more]})
+    files["devices/h2/addr.json"] = json.dumps(held)
+    survey = compute(files)
+    assert survey.path("h1", "10.9.0.1").works == "no"
+    found = survey.diagnose("h1", "10.9.0.1")
+    first = found.causes[0]
+    assert first.certainty == "proven"
+    paths = [str(edit.as_json()["path"]) for edit in first.option.remedy.edits]
+    root = "/ietf-network-instance:network-instances/network-instance[name='RED']"
+    assert any(path.startswith(root) for path in paths), paths
+    assert survey.rehearse(first.option.remedy.edits).anew.path("h1", "10.9.0.1").works == "yes"

@@ -248,3 +248,66 @@ def test_without_an_interface_of_its_own_a_router_takes_no_part() -> None:
     assert survey.path("h1", VIRTUAL).works == "yes"
     unknown = in_text(["vrrp 5 track eth1"], [])
     assert unknown.path("h1", VIRTUAL).works == "unknown"
+
+
+# -- as ietf-vrrp says it (RFC 8347) --------------------------------------------------------------
+
+
+def in_data(ant: dict[str, object], bee: dict[str, object]) -> Computed:
+    files = {
+        "topology.json": wired(
+            ("h1", "eth0", "quay", "p1"), ("ant", "eth0", "quay", "p2"),
+            ("bee", "eth0", "quay", "p3"), ("ant", "eth1", "cat", "eth1"),
+        ),
+        "devices/h1/frr.conf": frr(
+            "h1", {"eth0": "10.64.1.10/24"}, f"ip route 0.0.0.0/0 {VIRTUAL}"
+        ),
+        "devices/cat/frr.conf": frr("cat", {"eth1": "10.64.0.2/30"}),
+    }  # fmt: skip
+    for name, address, more in (("ant", "10.64.1.2", ant), ("bee", "10.64.1.3", bee)):
+        part = {
+            "vrid": 5,
+            "version": "ietf-vrrp:vrrp-v3",
+            "virtual-ipv4-addresses": {"virtual-ipv4-address": [{"ipv4-address": VIRTUAL}]},
+            **more,
+        }
+        port = {
+            "name": "eth0",
+            "type": "iana-if-type:ethernetCsmacd",
+            "ietf-ip:ipv4": {
+                "forwarding": True,
+                "address": [{"ip": address, "prefix-length": 24}],
+                "ietf-vrrp:vrrp": {"vrrp-instance": [part]},
+            },
+        }
+        second = {
+            "name": "eth1",
+            "type": "iana-if-type:ethernetCsmacd",
+            "ietf-ip:ipv4": {"address": [{"ip": "10.64.0.1", "prefix-length": 30}]},
+        }
+        ports = [port, second] if name == "ant" else [port]
+        data = {"ietf-interfaces:interfaces": {"interface": ports}, "ietf-routing:routing": {}}
+        files[f"devices/{name}/running.json"] = json.dumps(data, indent=1)
+    return compute(files)
+
+
+def test_data_shares_as_texts_do() -> None:
+    assert holding(in_data({"priority": 150}, {})) == ["ant"]
+    assert holding(in_data({}, {"priority": 101})) == ["bee"]
+    assert holding(in_data({"version": "ietf-vrrp:vrrp-v2"}, {})) == ["ant", "bee"]
+    assert holding(in_data({}, {})) == []
+    assert holding(in_data({"priority": 150, "preempt": {"enabled": False}}, {})) == []
+    survey = in_data({"priority": 150}, {})
+    assert survey.path("h1", VIRTUAL).works == "yes"
+    assert not [line for r in survey.survey.reading for line in r.unknown]
+
+
+def test_a_tracked_interface_costs_its_decrement() -> None:
+    track = {"interfaces": {"interface": [{"interface": "eth1", "priority-decrement": 60}]}}
+    survey = in_data({"priority": 150, "track": track}, {})
+    assert holding(survey) == ["ant"]
+    after = survey.rehearse((Down((("ant", "eth1"),)),)).after
+    assert holding(after) == ["bee"]
+    prefix = {"prefix": "10.0.0.0/8"}
+    unsure = in_data({"priority": 150, "track": {"networks": {"network": [prefix]}}}, {})
+    assert holding(unsure) == [] and unsure.path("h1", VIRTUAL).works == "unknown"

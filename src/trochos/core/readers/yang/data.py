@@ -8,6 +8,8 @@ routing protocols have modules of their own beside this one. Every value keeps i
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from ...network.addressing import (
     InterfaceAddress,
     mask_length,
@@ -17,12 +19,12 @@ from ...network.addressing import (
 from ...network.facts import AddressFact, Profile, Source, StaticRoute, Unmodelled
 from ...network.protocols import names
 from ...network.rip import RipHabits
-from ...network.routing import Process, Routing
+from ...network.routing import NO_ROUTING, Process, Routing
 from .. import tunnels
-from ..drafts import ConfigDraft, InterfaceDraft
+from ..drafts import ConfigDraft, InsideDraft, InterfaceDraft
 from ..located_json import UNSEEN, Document, Node
 from ..protocols import YANG as MODELS
-from . import acl, vlan
+from . import acl, vlan, vrrp
 from . import policy as yang_policy
 from .leaves import Leaves
 from .model import Model
@@ -70,6 +72,7 @@ _INTERFACE_IRRELEVANT = [
     "statistics",
     "phys-address",
 ]
+NETWORK_INSTANCES = "/ietf-network-instance:network-instances/network-instance"
 _SPECIAL = {"blackhole": "discard", "unreachable": "reject", "prohibit": "reject"}
 
 
@@ -88,6 +91,8 @@ class _Reader:
     def __init__(self, device: str, file: str, document: Document) -> None:
         self.device, self.file, self.document = device, file, document
         self.draft = ConfigDraft(YANG, file)
+        self.root = ""
+        """The path above the routing that is read: a routing instance's, or none."""
         # RFC 8344: an interface forwards only if its `forwarding` leaf says so.
         self.draft.forwarding = [False, False]
 
@@ -123,6 +128,10 @@ class _Reader:
             system.ignore(
                 "contact", "location", "clock", "ntp", "dns-resolver", "authentication", "radius"
             )
+        instances = root.get("ietf-network-instance:network-instances")
+        if instances is not None:
+            for held in instances.items("network-instance"):
+                self.instance(held)
         routing = root.get("ietf-routing:routing")
         self.draft.routes = routing is not None
         if routing is None and interfaces is None:
@@ -130,6 +139,35 @@ class _Reader:
         if routing is not None:
             self.routing(routing)
         return self.draft
+
+    def instance(self, entry: Node) -> None:
+        """One network instance (RFC 8529): what is mounted at its root is about it alone."""
+        name = entry.text("name")
+        entry.ignore("description", "ni-type", "bind-network-instance-type")
+        path = f"{NETWORK_INSTANCES}[name='{name}']"
+        off = entry.boolean("enabled") is False
+        root = _find(entry, "ietf-network-instance", "vrf-root")
+        if not name or root is None:
+            return
+        root.ignore("ietf-yang-library:yang-library", "ietf-yang-schema-mount:schema-mounts")
+        inside = self.draft.instances.setdefault(name, InsideDraft())
+        routing = _find(root, "ietf-routing", "routing")
+        if off:
+            entry.ignore_rest()
+        elif routing is not None:
+            outside = self.draft
+            self.draft = replace(outside, statics=[], routing=NO_ROUTING, unmodelled=[])
+            self.root = f"{path}/ietf-network-instance:vrf-root"
+            self.routing(routing)
+            node = routing.peek("trochos-policy:policy") or routing.peek("policy")
+            if node is not None:
+                why = "policies inside a routing instance are not computed"
+                where = self.source(node, f"{self.root}/ietf-routing:routing/policy")
+                self.draft.unmodelled.append(Unmodelled(where, why, told=True))
+            inside.statics = self.draft.statics
+            inside.routing = self.draft.routing
+            inside.unmodelled = self.draft.unmodelled
+            self.draft, self.root = outside, ""
 
     # -- ietf-interfaces and ietf-ip -------------------------------------------
 
@@ -162,6 +200,7 @@ class _Reader:
         if mac is not None and isinstance(mac.value, str):
             interface.mac = mac.value
         entry.ignore(*_INTERFACE_IRRELEVANT)
+        self.bound(entry, interface, path)
         held = _find(entry, "trochos-tunnel", "tunnel")
         if held is not None:
             where = self.source(held.peek("mode") or held, f"{path}/trochos-tunnel:tunnel")
@@ -172,8 +211,25 @@ class _Reader:
             if container is not None:
                 self.ip(container, interface, family, f"{path}/ietf-ip:{member}")
 
+    def bound(self, held: Node, interface: InterfaceDraft, path: str) -> None:
+        """The routing instance that an interface is bound to (RFC 8529, section 3.2)."""
+        name = "ietf-network-instance:bind-ni-name"
+        node = held.peek(name) or held.peek("bind-ni-name")
+        if node is None or not isinstance(node.value, str):
+            return
+        if interface.vrf not in (None, node.value):
+            return  # the families are bound to two instances: that is not computed, and said so
+        node.seen = 1
+        interface.vrf = node.value
+        interface.vrf_source = self.source(node, f"{path}/{name}")
+
     def ip(self, container: Node, interface: InterfaceDraft, family: int, path: str) -> None:
         index = 0 if family == 4 else 1
+        shared = _find(container, "ietf-vrrp", "vrrp")
+        if shared is not None:
+            held = Leaves(shared, f"{path}/ietf-vrrp:vrrp", self.source)
+            self.draft.shared += vrrp.read(held, interface.name, family)
+            self.leftovers(held, "VRRP")
         forwarding = container.peek("forwarding")
         value = container.boolean("forwarding")
         interface.forwarding[index] = bool(value)
@@ -192,8 +248,8 @@ class _Reader:
             "neighbor",
             "ietf-ipv6-unicast-routing:ipv6-router-advertisements",
             "ipv6-router-advertisements",
-            "bind-ni-name",
         )
+        self.bound(container, interface, path)
         if container.boolean("enabled") is False:
             for disabled in container.items("address"):
                 disabled.use_all()
@@ -225,7 +281,7 @@ class _Reader:
     # -- ietf-routing ------------------------------------------------------------
 
     def routing(self, routing: Node) -> None:
-        base = "/ietf-routing:routing"
+        base = f"{self.root}/ietf-routing:routing"
         shared = Leaves(routing, base, self.source)
         identity = shared.router_id("router-id")
         routing.ignore("interfaces", "ribs")
@@ -241,7 +297,7 @@ class _Reader:
             name = entry.text("name") or ""
             entry.ignore("description")
             path = (
-                "/ietf-routing:routing/control-plane-protocols/control-plane-protocol"
+                f"{self.root}/ietf-routing:routing/control-plane-protocols/control-plane-protocol"
                 f"[type='{entry.text('type') or ''}'][name='{name}']"
             )
             if kind == "static":

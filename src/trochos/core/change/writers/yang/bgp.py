@@ -11,7 +11,6 @@ from ....network.routing import Redistribution
 from ..base import Edits
 from ..bgp import BgpPart, Peer
 from .part import YangPart
-from .tree import PROTOCOLS
 
 _NUMBERS = ("remote AS", "multihop", "maximum", "own AS")
 _NEIGHBOUR = {
@@ -122,7 +121,7 @@ class BgpTree(YangPart, BgpPart):
             }
             for family in families
         ]
-        path = f"{PROTOCOLS}[type='trochos-bgp:bgp'][name='bgp']/trochos-bgp:bgp"
+        path = f"{self.writer.protocols}[type='trochos-bgp:bgp'][name='bgp']/trochos-bgp:bgp"
         return self.writer.set(path, value)
 
     def announce(self, prefix: Prefix) -> Edits | None:

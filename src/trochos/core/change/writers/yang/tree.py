@@ -15,7 +15,16 @@ from ...paths import at_path
 from ..base import Edits, Writer
 
 PROTOCOL = re.compile(r"^(.*?/control-plane-protocol(?:\[[^\]]*\])+)")
+NETWORK_INSTANCES = "/ietf-network-instance:network-instances/network-instance"
+MOUNT = "/ietf-network-instance:vrf-root"
+BOUND = "ietf-network-instance:bind-ni-name"
 PROTOCOLS = "/ietf-routing:routing/control-plane-protocols/control-plane-protocol"
+
+
+def _protocols(instance: str) -> str:
+    if not instance:
+        return PROTOCOLS
+    return f"{NETWORK_INSTANCES}[name='{instance}']{MOUNT}{PROTOCOLS}"
 
 
 class YangWriter(Writer):
@@ -26,6 +35,11 @@ class YangWriter(Writer):
     @property
     def file(self) -> str:
         return self.device.main_file or "running.json"
+
+    @property
+    def protocols(self) -> str:
+        """The list of protocols: the device's own, or that of a routing instance (RFC 8529)."""
+        return _protocols(self.device.instance)
 
     def set(self, path: str, value: Any, source: Source | None = None) -> Edits:
         file = source.file if source is not None else self.file
@@ -76,7 +90,7 @@ class YangWriter(Writer):
     def _route(self, prefix: Prefix) -> str:
         family = f"ietf-ipv{prefix.family}-unicast-routing:ipv{prefix.family}"
         return (
-            f"{PROTOCOLS}[type='ietf-routing:static'][name='static']/static-routes/"
+            f"{self.protocols}[type='ietf-routing:static'][name='static']/static-routes/"
             f"{family}/route[destination-prefix='{prefix}']"
         )
 
@@ -98,7 +112,8 @@ class YangWriter(Writer):
                 stem = PROTOCOL.match(held.source.path)
                 if stem is not None:
                     path = path.replace(
-                        f"{PROTOCOLS}[type='ietf-routing:static'][name='static']", stem.group(1)
+                        f"{self.protocols}[type='ietf-routing:static'][name='static']",
+                        stem.group(1),
                     )
                 break
         standing = self.entry(f"{path}/next-hop")
@@ -144,6 +159,34 @@ class YangWriter(Writer):
         node = at_path(parse_data(self.files[self.file]), path)
         found = plain(node) if node is not None else {}
         return found if isinstance(found, dict) else {}
+
+    # -- routing instances (RFC 8529) ---------------------------------------------------------
+
+    def interface_into(self, interface: Interface, instance: str) -> Edits | None:
+        if interface.source is None or interface.source.path is None:
+            return None
+        leaf = f"{interface.source.path}/{BOUND}"
+        old = interface.vrf_source
+        file = interface.source.file
+        if old is not None and old.path is not None and old.path != leaf:
+            return None  # its families are bound one by one
+        if not instance:
+            return (DataEdit(self.device.chassis, file, leaf),)
+        return (DataEdit(self.device.chassis, file, leaf, None, instance),)
+
+    def static_into(self, route: StaticRoute, instance: str) -> Edits | None:
+        gone = self.drop_static(route)
+        if gone is None or route.gateway is None or route.interface is not None:
+            return None
+        family = f"ietf-ipv{route.prefix.family}-unicast-routing:ipv{route.prefix.family}"
+        path = (
+            f"{_protocols(instance)}[type='ietf-routing:static'][name='static']/static-routes/"
+            f"{family}/route[destination-prefix='{route.prefix}']/next-hop"
+        )
+        if self.entry(path):
+            return None  # there is one already: which of both is meant is for a person to say
+        value = self._hop(route.prefix.family, route.gateway, route.distance)
+        return (*gone, DataEdit(self.device.chassis, route.source.file, path, None, value))
 
     # -- policy -------------------------------------------------------------------------------
 
