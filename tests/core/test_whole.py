@@ -179,3 +179,33 @@ def test_a_sweep_that_is_stopped_keeps_what_it_has() -> None:
 def test_questions_are_asked_between_hosts() -> None:
     survey = company()
     assert hosts_of(survey.reach) == {d.name for d in survey.network.devices if d.is_host}
+
+
+def test_what_a_host_shows_of_itself_is_told_apart_from_what_was_set_up() -> None:
+    """The mask of a host was set wrong, and with it its default went; captures of another day
+    differ in more than that, and none of it counts."""
+    files = network_files(CASES / "dale-00" / "survey")
+    host = next(p.split("/")[1] for p in files if p.endswith("ip-route.json") and "/h1/" in p)
+    old = Computed.from_files(files, KEY)
+    links = json.loads(files[f"devices/{host}/ip-addr.json"])
+    routes = json.loads(files[f"devices/{host}/ip-route.json"])
+    for link in links:
+        link["txqlen"], link["promiscuity"] = 500, 1
+        for address in link.get("addr_info", []):
+            address["valid_life_time"] = 77
+    gateway = next(route for route in routes if route["dst"] == "default")
+    kept = [route for route in routes if route is not gateway]
+    new = Computed.from_files(
+        {
+            **files,
+            f"devices/{host}/ip-addr.json": json.dumps(links).encode(),
+            f"devices/{host}/ip-route.json": json.dumps(kept).encode(),
+            f"devices/{host}/ip-neigh.json": b'[{"dst":"10.0.0.9","dev":"eth0","state":["STALE"]}]',
+        },
+        KEY,
+    )
+    other = next(d.name for d in old.network.devices if d.is_host and d.name != host)
+    found = new.since(host, other, old)
+    assert [item.device for item in found.guilty] == [host]
+    assert "the route to default" in found.guilty[0].summary
+    assert len(found.differences) == 1

@@ -63,6 +63,30 @@ def _key_of(entries: list[Any]) -> str | None:
     return None
 
 
+def _entries(values: list[Any]) -> bool:
+    """True for a list of objects, such as captures are."""
+    return all(isinstance(value, dict) for value in values)
+
+
+def _listed(device: str, file: str, path: str, old: list[Any], new: list[Any]) -> list[Edit]:
+    """Entries that nothing tells apart: those that go, the last first, then those that come.
+
+    Any of these edits can be made without the others, as long as they stay in this order.
+    """
+    left, out = list(new), list[Edit]()
+    gone: list[int] = []
+    for index, entry in enumerate(old):
+        if entry in left:
+            left.remove(entry)
+        else:
+            gone.append(index)
+    for index in reversed(gone):
+        out.append(DataEdit(device, file, f"{path}/{index}", old[index], None))
+    for number, entry in enumerate(left):
+        out.append(DataEdit(device, file, f"{path}/{len(old) + number}", None, entry))
+    return out
+
+
 def _data(device: str, file: str, path: str, old: Any, new: Any) -> list[Edit]:
     if old == new:
         return []
@@ -101,4 +125,6 @@ def _data(device: str, file: str, path: str, old: Any, new: Any) -> list[Edit]:
             for index, (a, b) in enumerate(zip(old, new, strict=True)):
                 out += _data(device, file, f"{path}/{index}", a, b)
             return out
+    if isinstance(old, list) and isinstance(new, list) and _entries(old) and _entries(new):
+        return _listed(device, file, path, old, new)
     return [DataEdit(device, file, path, old, new)]

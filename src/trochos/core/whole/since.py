@@ -33,8 +33,22 @@ STATE = (
     "probes",
     "wiring",
     "title",
+    "route table",
+    "what ",
 )
 """Kinds of files that show what follows from configuration: no difference of anybody's making."""
+
+
+_STATE_LEAVES = frozenset(
+    (
+        *("ifindex", "link_index", "link_netnsid", "qdisc", "txqlen", "promiscuity", "allmulti"),
+        *("operstate", "valid_life_time", "preferred_life_time", "stats", "stats64", "linkmode"),
+        *("proto_down", "proto_down_reason", "num_tx_queues", "num_rx_queues", "gso_max_size"),
+        *("gso_max_segs", "tso_max_size", "tso_max_segs", "gro_max_size", "dynamic", "mngtmpaddr"),
+        *("used", "updated", "probes", "refcnt", "lastuse", "expires", "nhid", "uptime"),
+    )
+)
+"""Members of captures that say how a device is at the moment, and not how it was set up."""
 
 
 @dataclass(slots=True)
@@ -238,7 +252,9 @@ def differences(old: Computed, new: Computed) -> list[Difference]:
             router = new.network.device(device)
             hosts = router is not None and router.is_host
             kind = kinds.get((device, file), "")
-            if not device or was == now or (kind.startswith(STATE) and not hosts):
+            # A host's routes are its configuration; nobody configures what else is shown so.
+            shown = kind.startswith(STATE) and not (hosts and kind.startswith("routes"))
+            if not device or was == now or shown:
                 continue
             try:
                 edits = edits_between(device, file, now, was)
@@ -327,6 +343,10 @@ def _of_edit(edit: Edit, was: str, now: str, number: int) -> list[Difference]:
             [Source(edit.device, edit.file, None, _shown(edit.old))] if edit.old is not None else []
         )
         where = edit.path.strip("/").rsplit("/", 1)[-1]
+        if where in _STATE_LEAVES or _follows(edit.old) or _follows(edit.new):
+            return []
+        if where.isdigit():
+            where = _entry(edit.old if edit.old is not None else edit.new)
         place = f"{edit.device}, {edit.file}: {where}"
         says = f"{place} is {_shown(edit.old)}, and was {_shown(edit.new)}."
         if edit.new is None:
@@ -363,6 +383,24 @@ def _of_edit(edit: Edit, was: str, now: str, number: int) -> list[Difference]:
         one = TextEdit(edit.device, edit.file, edit.context, remove, add)
         out.append(Difference(number + len(out), edit.device, edit.file, says, old, new, (one,)))
     return out
+
+
+def _follows(value: object) -> bool:
+    """True for an entry of a kernel's table that the kernel made itself: it follows from an
+    address."""
+    return isinstance(value, dict) and value.get("protocol") == "kernel"
+
+
+def _entry(value: object) -> str:
+    """An entry of a list in words: the route, the address, or all of it."""
+    if isinstance(value, dict):
+        if "dst" in value:
+            via = value.get("gateway") or value.get("dev")
+            return f"the route to {value['dst']}{f' over {via}' if via else ''}"
+        for key in ("local", "ifname", "name"):
+            if key in value:
+                return str(value[key])
+    return _shown(value)
 
 
 def _at(edit: TextEdit, text: str, line: str) -> Source:
