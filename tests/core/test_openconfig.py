@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import base64
 import json
+import re
 from pathlib import Path
 from typing import Any
+from xml.etree import ElementTree
 
 import pytest
 from openconfig import survey_as_openconfig
 from surveys import GATHERED, KEY, compute, frr, wired
 
 from trochos.core.change.apply import apply
+from trochos.core.change.gnmi import path_text
+from trochos.core.change.handover import hand_over
 from trochos.core.forwarding.traffic import Traffic
 from trochos.core.survey import Computed
 from trochos.local import read_folder
@@ -484,3 +488,39 @@ def test_keys_are_masked_and_compared() -> None:
         (pair,) = survey.neighbours_json()["pairs"]
         assert pair["works"] is expected
         assert pair["first_failing"] == (None if expected else "password")
+
+
+# -- handed over --------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("name", ["dale-01", "loom-01", "trio-01", "karst-01"])
+def test_a_remedy_is_handed_over_in_both_protocols_forth_and_back(name: str) -> None:
+    fault = json.loads((CASES / name / "truth" / "answer.json").read_text())["fault"]
+    files = bare_files(CASES / name / "survey")
+    written, done = survey_as_openconfig(Computed.from_files(files, KEY), files)
+    survey = Computed.from_files(written, KEY)
+    sender, receiver = fault["broken_pairs"][0]
+    edits = survey.diagnose(sender, receiver).causes[0].option.remedy.edits
+    parts = {p.language.partition(",")[0]: p for p in hand_over(survey.survey, edits)}
+    if not any(edit.device in done for edit in edits):
+        pytest.skip("the cause is on a router that the models cannot say")
+    assert parts.keys() == {"NETCONF edit", "gNMI Set"}
+    edit = parts["NETCONF edit"]
+    assert "http://openconfig.net/yang/" in edit.apply
+    for text in (edit.apply, edit.back):
+        assert not re.search(r"</?\d+>", text), "a place in a list has no name"
+        ElementTree.fromstring(text)
+    for text in (parts["gNMI Set"].apply, parts["gNMI Set"].back):
+        said = json.loads(text)
+        assert said.pop("encoding") == "JSON_IETF"
+        assert said and said.keys() <= {"delete", "replace", "update"}
+        paths = [
+            *said.get("delete", []),
+            *(e["path"] for k in ("replace", "update") for e in said.get(k, [])),
+        ]
+        assert all(path.startswith("/openconfig-") and "'" not in path for path in paths)
+        assert not any(path.rpartition("/")[2].isdigit() for path in paths)
+
+
+def test_keys_with_brackets_are_escaped() -> None:
+    assert path_text("/a:b/c[name='x]y\\z'][id='0/1']") == r"/a:b/c[name=x\]y\\z][id=0/1]"

@@ -20,9 +20,13 @@ from .apply import edit_texts
 from .data import plain
 from .derive import edits_between
 from .elements import elements, leaf, scalar, space_of, split_name
+from .gnmi import as_set
 from .paths import ancestors, at_path, steps_of, wrapped
 from .text import refused_beside, slot
 
+_OPENCONFIG = "/openconfig-"
+_MODELS = ("/ietf-", _OPENCONFIG)
+"""Data whose models a device serves over NETCONF; OpenConfig's also over gNMI."""
 _BASE = "urn:ietf:params:xml:ns:netconf:base:1.0"
 
 
@@ -32,7 +36,8 @@ class DeviceChange:
 
     device: str
     language: str
-    """`configuration lines`, `NETCONF edit` or `in words`."""
+    """`configuration lines`, `NETCONF edit`, `gNMI Set` (the same as the NETCONF edit beside it) or
+    `in words`."""
     apply: str
     back: str
     files: list[str] = field(default_factory=list)
@@ -99,10 +104,18 @@ def _hand_over(survey: Survey, edits: Iterable[Edit]) -> list[DeviceChange]:
         if data:
             back_data, olds = _data_back(survey, data)
             _leads_back(survey, data, back_data)
-            if all(edit.path.startswith("/ietf-") for edit in data):
+            if all(edit.path.startswith(_MODELS) for edit in data):
+                forth, back_again = _whole_lists(survey, data), _whole_lists(survey, back_data)
                 out.append(
-                    DeviceChange(device, "NETCONF edit", _netconf(data), _netconf(back_data), files)
+                    DeviceChange(
+                        device, "NETCONF edit", _netconf(forth), _netconf(back_again), files
+                    )
                 )
+                if all(edit.path.startswith(_OPENCONFIG) for edit in data):
+                    # The same once more, for whoever speaks the other protocol.
+                    out.append(
+                        DeviceChange(device, "gNMI Set", as_set(forth), as_set(back_again), files)
+                    )
             else:
                 out.append(
                     DeviceChange(
@@ -202,6 +215,27 @@ def _data_back(survey: Survey, edits: list[DataEdit]) -> tuple[list[DataEdit], l
         new = None if node is None else olds[-1]
         back.append(DataEdit(edit.device, edit.file, place, edit.new, new))
     return back[::-1], olds
+
+
+def _whole_lists(survey: Survey, edits: list[DataEdit]) -> list[DataEdit]:
+    """Edits without places inside lists of values, which no protocol can name: the whole list."""
+    out: list[DataEdit] = []
+    for edit in edits:
+        parent, _, last = edit.path.rpartition("/")
+        if not last.isdigit():
+            out.append(edit)
+            continue
+        root = parse_data(survey.files[edit.device][edit.file])
+        held = at_path(root, parent)
+        old = plain(held) if held is not None else []
+        new = [*old] if isinstance(old, list) else [old]
+        at = int(last)
+        if edit.new is None:
+            new[at : at + 1] = []
+        else:
+            new[at : at + 1] = [edit.new]
+        out.append(DataEdit(edit.device, edit.file, parent, old or None, new or None))
+    return out
 
 
 def _way_back(survey: Survey, edits: list[TextEdit]) -> list[TextEdit]:
