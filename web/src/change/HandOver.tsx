@@ -14,7 +14,7 @@ export function HandOver({ parts }: { parts: Part[] }) {
   return (
     <div className="space-y-4">
       <p className="flex items-center gap-2">
-        <span>{parts.length > 1 ? "In this order:" : "On one device:"}</span>
+        <span>{new Set(parts.map((part) => part.device)).size > 1 ? "In this order:" : "On one device:"}{parts.some((part) => part.language === "gNMI Set") ? " Of NETCONF edit and gNMI Set one is enough, they say the same." : ""}</span>
         <button type="button" className="btn btn-sm" onClick={() => downloadText(all, "change.txt")}>Download all</button>
       </p>
       {parts.map((part, index) => (

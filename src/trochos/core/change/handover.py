@@ -105,16 +105,14 @@ def _hand_over(survey: Survey, edits: Iterable[Edit]) -> list[DeviceChange]:
             back_data, olds = _data_back(survey, data)
             _leads_back(survey, data, back_data)
             if all(edit.path.startswith(_MODELS) for edit in data):
-                forth, back_again = _whole_lists(survey, data), _whole_lists(survey, back_data)
+                there, again = _whole_lists(survey, data), _whole_lists(survey, back_data)
                 out.append(
-                    DeviceChange(
-                        device, "NETCONF edit", _netconf(forth), _netconf(back_again), files
-                    )
+                    DeviceChange(device, "NETCONF edit", _netconf(there), _netconf(again), files)
                 )
                 if all(edit.path.startswith(_OPENCONFIG) for edit in data):
                     # The same once more, for whoever speaks the other protocol.
                     out.append(
-                        DeviceChange(device, "gNMI Set", as_set(forth), as_set(back_again), files)
+                        DeviceChange(device, "gNMI Set", as_set(there), as_set(again), files)
                     )
             else:
                 out.append(
