@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from django.contrib.auth.models import User
 from playwright.sync_api import Page, expect
 
+from trochos.server.accounts.models import OneTimeLink
 from trochos.server.surveys.models import StoredSurvey
 
 from .conftest import PATIENCE
@@ -12,7 +14,10 @@ from .conftest import PATIENCE
 def test_what_fails_is_grouped_by_its_cause_and_the_first_is_rehearsed(
     page: Page, broken: int
 ) -> None:
-    page.keyboard.press("k")
+    # Who signs in lands there.
+    page.context.clear_cookies()
+    page.goto(f"/sign-in#{OneTimeLink.issue(User.objects.get(username='ada'))}")
+    page.wait_for_url("**/desk")
     expect(page.get_by_role("heading", name="Where to begin")).to_be_visible()
     # What is proven takes its time; progress is shown meanwhile.
     expect(page.get_by_test_id("desk-says")).to_contain_text("fail", timeout=2 * PATIENCE)

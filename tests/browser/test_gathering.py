@@ -134,6 +134,8 @@ def test_from_a_new_device_to_a_verified_case(page: Page, fleet: Fleet, tmp_path
         form.get_by_label("What was said").fill("Planning cannot see the kiosk")
         form.get_by_role("button", name="Keep").click()
         page.get_by_role("button", name="Confirm").click()
+        # What is above it comes in bit by bit; a click while it moves would miss.
+        expect(page.get_by_role("region", name="Suspects")).to_contain_text("proven")
         probe = page.get_by_role("region", name="Probe")
         probe.get_by_role("button", name="Ask it now").click()
         expect(probe).to_contain_text("planning-desk gets no answer, as computed.")

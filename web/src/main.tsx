@@ -43,7 +43,7 @@ function Home() {
   if (surveys.isPending) return <Working what="Opening the newest survey" />;
   if (surveys.error) return <Failed error={surveys.error} />;
   const newest = surveys.data.surveys[0];
-  return <Navigate replace to={newest ? `/s/${newest.id}/cases` : "/surveys"} />;
+  return <Navigate replace to={newest ? `/s/${newest.id}/desk` : "/surveys"} />;
 }
 
 function App() {

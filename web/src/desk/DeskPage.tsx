@@ -2,7 +2,7 @@ import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
 import type { Shapes } from "../api/client";
-import { useCases, useDesk, useSurveys, useUnknowns } from "../api/queries";
+import { useCases, useDesk, useExpectations, useSurveys, useUnknowns } from "../api/queries";
 import { useKeep } from "../change/keep";
 import { Failed, Working } from "../ui/States";
 import { Underway } from "../ui/Underway";
@@ -60,6 +60,7 @@ function Answer({ survey, desk, before }: { survey: number; desk: Desk; before: 
       </div>
       <aside className="min-h-0 space-y-4 overflow-auto border-l border-base-300 px-4 pb-6" aria-label="Beside it">
         <Turned survey={survey} desk={desk} before={before} />
+        <Expected survey={survey} />
         <NotKnown survey={survey} desk={desk} />
         <OpenCases survey={survey} />
       </aside>
@@ -140,6 +141,25 @@ function Turned({ survey, desk, before }: { survey: number; desk: Desk; before: 
           {desk.turned.broken ? <b className="stop">{many(desk.turned.broken, "pair")} broke</b> : "nothing broke"}
           {desk.turned.healed ? <>, <b className="good">{many(desk.turned.healed, "pair")} healed</b></> : null}.
         </p>
+      )}
+    </section>
+  );
+}
+
+/** What was expected and does not hold, if anything is expected of this network. */
+function Expected({ survey }: { survey: number }) {
+  const told = useExpectations(survey);
+  const results = told.data?.answer?.results;
+  if (!told.data?.text.trim()) return null;
+  const failing = results?.filter((item) => !item.holds) ?? [];
+  return (
+    <section aria-label="Expectations">
+      <h2 className="pb-1 font-semibold">Expectations</h2>
+      {results === undefined ? <p role="status" className="soft">Holding this survey against them.</p> : failing.length === 0 ? <p className="good">All {results.length} hold.</p> : (
+        <ul>
+          {failing.slice(0, 5).map((item, index) => <li key={index}><span className="stop">✕</span> <Link className="underline decoration-dotted" title={item.reason} to={`/s/${survey}/expectations`}>{item.name}</Link></li>)}
+          {failing.length > 5 ? <li className="soft">and {failing.length - 5} more of {results.length}</li> : null}
+        </ul>
       )}
     </section>
   );
