@@ -2,9 +2,11 @@
 
 Each finding that breaks something has its remedy rehearsed alone; the pairs that heal are its own.
 What heals only with all of them needs those without which it fails again. Of what is left, pairs
-are diagnosed one by one; every failing pair that a cure heals belongs to it. The rest is grouped
-by where and how it ends. What a filter refuses, and what failed in the survey before as well, is
-folded apart: it is on purpose, as far as anybody can tell.
+are diagnosed one by one; every failing pair that a cure heals belongs to it. Where many faults
+overlap, what is left is diagnosed on a copy on which the known ones are mended, and each further
+cure is made there before the next pair is asked. The rest is grouped by where and how it ends.
+What a filter refuses, and what failed in the survey before as well, is folded apart: it is on
+purpose, as far as anybody can tell.
 """
 
 from __future__ import annotations
@@ -22,8 +24,9 @@ from ..diagnosis.finding import BREAKS, Finding
 from ..diagnosis.remedies.bench import Bench
 from ..diagnosis.suspects import SURE
 from ..forwarding.endpoints import EndpointError
+from ..forwarding.walk import Branch
 from ..network.addressing import Address
-from ..network.edits import EditError
+from ..network.edits import Edit, EditError
 from .questions import Answered, Question, Watch, answers, unwatched
 
 if TYPE_CHECKING:
@@ -31,6 +34,9 @@ if TYPE_CHECKING:
 
 DIAGNOSES = 40
 """How many pairs are diagnosed at most."""
+OVERLAPPING = 4
+"""From so many faults on, pairs that none of them alone explains are asked on a copy without
+them: a search for all that one pair needs grows with the faults around it."""
 FINDINGS = 60
 """How many findings are rehearsed at most, the first ones."""
 
@@ -154,9 +160,11 @@ def _grouped(
     """Groups by proven cause, the rest by where it ends; False if the search was stopped."""
     if not failing:
         return [], True
-    out, left, complete = _by_findings(survey, failing, watch)
-    rest: dict[tuple[str, str], list[Question]] = {}
+    out, left, usable, complete = _by_findings(survey, failing, watch)
+    rest: dict[str, list[Question]] = {}
     tried = 0
+    if left and complete and len(usable) >= OVERLAPPING:
+        complete = _peeled(survey, usable, left, out, rest, watch)
     while left:
         # Pairs that fail wholly tell more than those that fail for some flows.
         question = min(left, key=lambda q: (left[q].ok == "partly", q))
@@ -164,7 +172,7 @@ def _grouped(
             complete = False
             break
         tried += 1
-        found = _diagnosis(survey, question)
+        found = _diagnosis(survey, question, watch)
         causes = [c for c in found.causes if c.option.finding.id in found.cure] if found else []
         healed = _healed(causes, left) | ({question} if causes and causes[0].works else set())
         if not healed:
@@ -181,29 +189,96 @@ def _grouped(
             left.pop(item)
     for question in left:
         rest.setdefault(_end(survey, question), []).append(question)
-    for (_, says), questions in rest.items():
+    for questions in rest.values():
+        reasons = {_reason(survey, q) for q in questions[:2]}
+        says = _reason(survey, min(questions))
+        if len(reasons) > 1:
+            says = f"for one, {min(questions).sender} to {min(questions).owner}: {says}"
         out.append(Group(f"{_who(set(questions))}: {says}", sorted(questions)))
     return out, complete
 
 
-def _enter(groups: list[Group], causes: list[Cause], healed: set[Question]) -> None:
-    """Puts pairs under a cure: in the group of one of its causes, or in one of their own."""
+def _peeled(
+    survey: Computed,
+    usable: list[Finding],
+    left: dict[Question, Answered],
+    groups: list[Group],
+    rest: dict[str, list[Question]],
+    watch: Watch,
+) -> bool:
+    """Takes what is left apart on a copy without the known faults; False if it was stopped."""
+    ends = {name for q in left for name in (q.sender, q.owner)}
+    copy = survey
+    for finding in usable:
+        copy = _with(copy, finding.remedies[0].edits) or copy
+    now = answers(copy.reach, ends)
+    open_ = {q: now[q] for q in left if q in now and now[q].ok is not True}
+    known, tried = len(left), 0
+    while open_:
+        question = min(open_, key=lambda q: (open_[q].ok == "partly", q))
+        if tried >= DIAGNOSES or not watch(known - len(open_), known, question.sender):
+            return False
+        tried += 1
+        found = _diagnosis(copy, question, watch)
+        causes = [c for c in found.causes if c.option.finding.id in found.cure] if found else []
+        edits = tuple(edit for cause in causes for edit in cause.option.edits)
+        later = _with(copy, edits) if edits else None
+        then = answers(later.reach, ends) if later is not None else {}
+        healed = {q for q in open_ if q in then and then[q].ok is True}
+        if later is None or not healed:
+            where = _end(copy, question)
+            alike = {q for q in open_ if q.owner == question.owner and open_[q] == open_[question]}
+            for item in {q for q in alike if _end(copy, q) == where} | {question}:
+                rest.setdefault(_end(survey, item), []).append(item)
+                open_.pop(item)
+                left.pop(item)
+            continue
+        alone = _with(survey, edits)
+        first = answers(alone.reach, ends) if alone is not None else {}
+        further = sum(not (q in first and first[q].ok is True) for q in healed)
+        _enter(groups, causes, healed, further)
+        for item in healed:
+            open_.pop(item)
+            left.pop(item)
+        copy = later
+    return True
+
+
+def _with(survey: Computed, edits: tuple[Edit, ...]) -> Computed | None:
+    """The survey with edits made; None if they cannot be."""
+    try:
+        return type(survey)(apply(survey.survey, edits).survey, survey.tables)
+    except EditError:
+        return None
+
+
+def _enter(
+    groups: list[Group], causes: list[Cause], healed: set[Question], further: int | None = None
+) -> None:
+    """Puts pairs under a cure: in the group of one of its causes, or in one of their own.
+
+    Args:
+        further: how many of them need other faults mended, too; if it is not known, all of a cure
+            of several.
+    """
     ids = {cause.option.finding.id for cause in causes}
     for group in groups:
         if group.causes and group.causes[0].option.finding.id in ids:
             group.pairs = sorted({*group.pairs, *healed})
-            group.further += len(healed) if len(ids) > 1 else 0
+            many = len(healed) if len(ids) > 1 else 0
+            group.further += many if further is None else further
             says = group.causes[0].option.finding.summary
             group.summary = f"{_who(set(group.pairs))}: {says}"
             return
     says = " And ".join(cause.option.finding.summary for cause in causes)
-    groups.append(Group(f"{_who(healed)}: {says}", sorted(healed), causes))
+    groups.append(Group(f"{_who(healed)}: {says}", sorted(healed), causes, further=further or 0))
 
 
 def _by_findings(
     survey: Computed, failing: dict[Question, Answered], watch: Watch
-) -> tuple[list[Group], dict[Question, Answered], bool]:
-    """The groups of findings that break something, and what none of them explains."""
+) -> tuple[list[Group], dict[Question, Answered], list[Finding], bool]:
+    """The groups of findings that break something, what none of them explains, and the findings
+    whose remedies can be made."""
     bench, left = survey.bench, dict(failing)
     ends = {name for q in failing for name in (q.sender, q.owner)}
     believed = [f for f in survey.findings if f.severity == BREAKS and f.remedies]
@@ -212,7 +287,7 @@ def _by_findings(
     usable: list[Finding] = []
     for number, finding in enumerate(believed):
         if not watch(number, 2 * len(believed), finding.device):
-            return [], left, False
+            return [], left, [], False
         healed = _heals(survey, [finding], failing, ends)
         if healed is not None:
             usable.append(finding)
@@ -253,7 +328,7 @@ def _by_findings(
         cause = Cause(option, "proven", further[name] < len(questions), effect)
         summary = f"{_who(questions)}: {finding.summary}"
         out.append(Group(summary, sorted(questions), [cause], further=further[name]))
-    return out, left, True
+    return out, left, usable, True
 
 
 def _copy(survey: Computed, findings: list[Finding]) -> Bench:
@@ -273,9 +348,9 @@ def _heals(
     return {q for q in failing if q in later and later[q].ok is True}
 
 
-def _diagnosis(survey: Computed, question: Question) -> Diagnosis | None:
+def _diagnosis(survey: Computed, question: Question, watch: Watch) -> Diagnosis | None:
     try:
-        return survey.diagnose(question.sender, str(question.target))
+        return survey.diagnose(question.sender, str(question.target), None, watch)
     except EndpointError:
         return None
 
@@ -295,12 +370,21 @@ def _healed(causes: list[Cause], left: dict[Question, Answered]) -> set[Question
     return out
 
 
-def _end(survey: Computed, question: Question) -> tuple[str, str]:
-    """Where and how a pair ends: a key, and a sentence."""
+def _end(survey: Computed, question: Question) -> str:
+    """Where and how a pair ends, as a key."""
+    branch = _decisive(survey, question)
+    return f"{branch.last.device} {branch.verdict}"
+
+
+def _reason(survey: Computed, question: Question) -> str:
+    """The same as a sentence."""
+    return _decisive(survey, question).reason
+
+
+def _decisive(survey: Computed, question: Question) -> Branch:
     path = survey.path(question.sender, str(question.target))
     leg = path.outbound if path.outbound.state != "yes" or path.back is None else path.back
-    branch = leg.decisive
-    return f"{branch.last.device} {branch.verdict}", branch.reason
+    return leg.decisive
 
 
 def _turned(
