@@ -100,7 +100,7 @@ export function ChangePage() {
         {tab === "edit" ? (
           <Editing survey={survey} change={change} texts={rehearsal.data?.texts ?? []} onChange={setOwn} />
         ) : rehearsal.data ? (
-          <Part tab={tab} data={rehearsal.data} survey={survey} change={change} />
+          <Part tab={tab} data={rehearsal.data} survey={survey} change={change} onOrder={() => show("order")} />
         ) : !something ? (
           <Empty title="Nothing is changed yet."><p>Edit a device's source, or take a link or a device down.</p></Empty>
         ) : null}
@@ -134,7 +134,7 @@ function stored(place: string): Change | null {
   }
 }
 
-function Part({ tab, data, survey, change }: { tab: Exclude<Tab, "edit">; data: Rehearsal; survey: number; change: Change }): ReactNode {
+function Part({ tab, data, survey, change, onOrder }: { tab: Exclude<Tab, "edit">; data: Rehearsal; survey: number; change: Change; onOrder: () => void }): ReactNode {
   if (tab === "effect") {
     return (
       <div className="grid grid-cols-[minmax(0,1fr)_minmax(15rem,22rem)] gap-6">
@@ -158,7 +158,7 @@ function Part({ tab, data, survey, change }: { tab: Exclude<Tab, "edit">; data: 
   }
   if (tab === "journey") return <Journeys data={data} />;
   if (tab === "order") return <OrderOfSteps survey={survey} change={change} />;
-  if (tab === "hand over") return <Documents survey={survey} change={change} />;
+  if (tab === "hand over") return <Documents survey={survey} change={change} onOrder={onOrder} />;
   const rows = (["breaks", "heals", "moves", "gone"] as const).flatMap((state) => data[state].pairs.map((pair) => ({ state, ...pair })));
   const total = data.breaks.count + data.heals.count + data.moves.count + data.gone.count;
   return (
@@ -182,14 +182,14 @@ function Part({ tab, data, survey, change }: { tab: Exclude<Tab, "edit">; data: 
 }
 
 /** The documents are made, and held against their modules, when somebody looks at them. */
-function Documents({ survey, change }: { survey: number; change: Change }) {
+function Documents({ survey, change, onOrder }: { survey: number; change: Change; onOrder: () => void }) {
   const asked = useRehearsal(survey, change, true);
   if (asked.error) return <Failed error={asked.error} />;
   if (!asked.data) return <Working what="Writing the change for each device and checking it" />;
   if (asked.data.not_understood.length && !change.accept_unknown_lines) {
     return <p className="stop font-semibold">Nothing is handed over while lines of the change are not understood: correct them, or take them on above.</p>;
   }
-  return <HandOver parts={asked.data.handover} />;
+  return <HandOver parts={asked.data.handover} onOrder={onOrder} />;
 }
 
 function Relations({ title, items }: { title: string; items: Shapes["RelationRefShape"][] }) {

@@ -6,7 +6,7 @@ import { downloadText } from "../ui/download";
 type Part = Shapes["HandOverShape"];
 
 /** The change for each device, in order, to copy, to keep, and to take back. */
-export function HandOver({ parts }: { parts: Part[] }) {
+export function HandOver({ parts, onOrder }: { parts: Part[]; onOrder: () => void }) {
   if (!parts.length) return <p className="soft">Nothing is configured by this change, so there is nothing to hand over.</p>;
   const all = parts
     .map((part, index) => `# ${index + 1}. ${part.device}, ${part.language}\n${part.unknown.map((line) => `# not understood, taken on by a person: ${line}\n`).join("")}${part.apply}\n\n# the way back on ${part.device}\n${part.back}\n`)
@@ -14,7 +14,7 @@ export function HandOver({ parts }: { parts: Part[] }) {
   return (
     <div className="space-y-4">
       <p className="flex items-center gap-2">
-        <span>{new Set(parts.map((part) => part.device)).size > 1 ? "In this order:" : "On one device:"}{parts.some((part) => part.language === "gNMI Set") ? " Of NETCONF edit and gNMI Set one is enough, they say the same." : ""}</span>
+        <span>{new Set(parts.map((part) => part.device)).size > 1 ? <>Per device, as the edits were written. <button type="button" className="underline decoration-dotted" onClick={onOrder}>In which order nothing is cut</button></> : "On one device:"}{parts.some((part) => part.language === "gNMI Set") ? " Of NETCONF edit and gNMI Set one is enough, they say the same." : ""}</span>
         <button type="button" className="btn btn-sm" onClick={() => downloadText(all, "change.txt")}>Download all</button>
       </p>
       {parts.map((part, index) => (
