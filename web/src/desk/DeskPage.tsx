@@ -40,7 +40,8 @@ export function DeskPage() {
 function Answer({ survey, desk, before }: { survey: number; desk: Desk; before: Shapes["OlderShape"] | null }) {
   const open = desk.groups.filter((group) => !group.folded);
   const folded = desk.groups.filter((group) => group.folded);
-  const failing = desk.pairs.n - desk.pairs.ok - desk.doubtful;
+  // What fails on purpose, or failed before as well, stands below.
+  const failing = open.reduce((sum, group) => sum + group.pairs, 0);
   return (
     <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_clamp(15rem,24vw,21rem)]">
       <div className="min-h-0 overflow-auto px-4 pb-6">
