@@ -6,6 +6,7 @@ import os
 from collections.abc import Iterator
 
 import pytest
+from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.cache import cache
 from django.test import Client
@@ -55,8 +56,9 @@ def page(browser: Browser, live_server, transactional_db) -> Iterator[Page]:  # 
     # Where a link leads is a test of its own; each of the others would wait for a whole desk.
     session = Client()
     session.force_login(user)
-    cookie = session.cookies["sessionid"].value
-    context.add_cookies([{"name": "sessionid", "value": cookie, "url": live_server.url}])
+    name = settings.SESSION_COOKIE_NAME
+    held = {"name": name, "value": session.cookies[name].value, "url": live_server.url}
+    context.add_cookies([held])
     newest = StoredSurvey.objects.get(title="Monday after the harbour works")
     opened.goto(f"/s/{newest.id}/cases")
     opened.get_by_role("navigation", name="Main").wait_for()
