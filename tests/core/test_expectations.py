@@ -110,6 +110,17 @@ def test_one_that_could_not_be_tried_to_the_end_does_not_hold() -> None:
     assert not result.holds and "1 of" in result.reason
 
 
+def test_nor_does_one_whose_turn_never_came() -> None:
+    """Links are tried before devices: who waits for devices only was not tried at all."""
+    entries = [
+        {"name": "links", "from": "gull", "to": "tern", "survives": "link"},
+        {"name": "devices", "from": "gull", "to": "tern", "survives": "device"},
+        {"name": "now", "from": "gull", "to": "tern"},
+    ]
+    results = ring().audit(read_expectations(entries), lambda done, of, what: False)
+    assert [result.holds for result in results] == [False, False, True]
+
+
 def test_an_instance_is_asked_inside() -> None:
     survey = compute(
         {

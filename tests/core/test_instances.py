@@ -336,3 +336,18 @@ def test_a_remedy_in_data_goes_into_the_instance() -> None:
     root = "/ietf-network-instance:network-instances/network-instance[name='RED']"
     assert any(path.startswith(root) for path in paths), paths
     assert survey.rehearse(first.option.remedy.edits).anew.path("h1", "10.9.0.1").works == "yes"
+
+
+def test_an_instance_that_is_switched_off_is_not_guessed_at() -> None:
+    survey = network(DATA)
+    files = {
+        f"devices/{device}/{file}" if device else file: text
+        for device, held in survey.survey.files.items()
+        for file, text in held.items()
+    }
+    data = json.loads(files["devices/mid/running.json"])
+    (red,) = data["ietf-network-instance:network-instances"]["network-instance"]
+    red["enabled"] = False
+    files["devices/mid/running.json"] = json.dumps(data, indent=1)
+    assert survey.path("h1", "h2").works == "yes"
+    assert compute(files).path("h1", "h2").works == "unknown"

@@ -167,6 +167,11 @@ def test_nobody_cuts_the_way_to_what_is_still_to_be_changed() -> None:
     assert not lost.safe and "cat cannot be reached from desk" in lost.says
 
 
+def test_nothing_to_do_is_safe() -> None:
+    found = network().order(())
+    assert found.safe and found.exact and found.steps == []
+
+
 def test_a_search_that_is_stopped_says_so() -> None:
     found = network().order(MIGRATION, watch=lambda done, of, what: done < 2)
     assert len(found.steps) >= 4 and not found.exact

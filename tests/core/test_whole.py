@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import random
 import re
+import time
 from pathlib import Path
 
 import pytest
@@ -209,3 +210,23 @@ def test_what_a_host_shows_of_itself_is_told_apart_from_what_was_set_up() -> Non
     assert [item.device for item in found.guilty] == [host]
     assert "the route to default" in found.guilty[0].summary
     assert len(found.differences) == 1
+
+
+@pytest.mark.thorough
+def test_many_faults_at_once_each_have_their_group() -> None:
+    """The company's week of changes: every new failure stands under a cause, within the time."""
+    started = time.monotonic()
+    found = company(broken=True).desk(company(), lambda *_: time.monotonic() - started < 240)
+    assert found.complete
+    open_ = [group for group in found.groups if not group.folded]
+    assert len(open_) > 20 and all(group.causes for group in open_)
+    pairs = [q for group in found.groups for q in group.pairs]
+    assert len(pairs) == len(set(pairs)), "no pair in two groups"
+
+
+def test_a_desk_that_is_stopped_among_many_faults_ends_soon() -> None:
+    survey = company(broken=True)
+    asked = []
+    found = survey.desk(watch=lambda done, of, what: asked.append((done, of)) or len(asked) < 45)
+    assert not found.complete and found.groups
+    assert len(asked) < 60

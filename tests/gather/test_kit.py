@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 from surveys import KEY, frr, wired
 
-from trochos.core.readers.archives import UploadError, opened
+from trochos.core.readers.archives import Limits, UploadError, opened
 from trochos.core.readers.secrets import FORMS, NAMES
 from trochos.core.survey import Computed
 from trochos.gather.kit import script
@@ -207,6 +207,23 @@ def test_ten_archives_are_one_survey() -> None:
     }
     with pytest.raises(UploadError, match=r"is in b.tgz and in a.tgz"):
         opened(twice)
+
+
+def test_an_archive_of_a_device_is_a_file_of_it_and_no_device() -> None:
+    files = {
+        "devices/ant/frr.conf": frr("ant", {"eth0": "10.64.1.1/24"}).encode(),
+        "devices/ant/backup.tar.gz": pack({"frr.conf": "hostname old"}),
+    }
+    assert opened(files) == files
+    survey = Computed.from_files(files, KEY)
+    assert [d.name for d in survey.network.devices] == ["ant"]
+
+
+def test_archives_together_are_bounded_as_one_is() -> None:
+    big = Limits(total_bytes=12_000, ratio=10_000)
+    files = {f"h{n}.tgz": pack({f"devices/h{n}/a.txt": "x" * 5000}) for n in range(3)}
+    with pytest.raises(UploadError, match="larger than"):
+        opened(files, big)
 
 
 def two(mine: str, theirs: str) -> Computed:

@@ -1228,6 +1228,7 @@ export interface components {
             folded: boolean;
             from: string[];
         };
+        /** @description How far a long answer is, and the answer once it is there. */
         DeskJobShape: {
             /** @description of the answer, to stop it */
             id: number;
@@ -1282,6 +1283,7 @@ export interface components {
             cure: string[];
             causes: components["schemas"]["CauseShape"][];
         };
+        /** @description How far a long answer is, and the answer once it is there. */
         DiagnosisShape: {
             /** @description of the answer, to stop it */
             id: number;
@@ -1791,6 +1793,7 @@ export interface components {
             why: string;
             questions: number;
         };
+        /** @description How far a long answer is, and the answer once it is there. */
         OrderJobShape: {
             /** @description of the answer, to stop it */
             id: number;
@@ -2193,6 +2196,7 @@ export interface components {
             state: string;
             expected: string;
         };
+        /** @description How far a long answer is, and the answer once it is there. */
         SinceJobShape: {
             /** @description of the answer, to stop it */
             id: number;
@@ -2273,6 +2277,7 @@ export interface components {
          * @enum {string}
          */
         StopsEnum: "neighbour" | "routes" | "nothing";
+        /** @description How far a long answer is, and the answer once it is there. */
         SuggestedJobShape: {
             /** @description of the answer, to stop it */
             id: number;
@@ -2313,6 +2318,7 @@ export interface components {
             /** @description true if it was gathered from live devices */
             gathered: boolean;
         };
+        /** @description How far a long answer is, and the answer once it is there. */
         SweepJobShape: {
             /** @description of the answer, to stop it */
             id: number;
@@ -2398,6 +2404,7 @@ export interface components {
             matters: boolean;
             why?: string;
         };
+        /** @description How far a long answer is, and the answer once it is there. */
         UnknownsJobShape: {
             /** @description of the answer, to stop it */
             id: number;

@@ -107,18 +107,23 @@ def opened(files: dict[str, bytes], limits: Limits = LIMITS) -> dict[str, bytes]
     """Files with every archive among them unpacked: several archives make one survey.
 
     What an archive holds keeps its place from `devices` on; one without that folder is what was
-    gathered from a device of its own name.
+    gathered from a device of its own name. An archive inside a device's folder is a file of it.
 
     Raises:
         UploadError: an archive is damaged, breaks a bound, or says the same file twice.
     """
-    archives = [path for path, data in files.items() if is_archive(data)]
+    archives = [
+        path
+        for path, data in files.items()
+        if is_archive(data) and "devices" not in path.split("/")[:-1]
+    ]
     if not archives:
         return check_files(files, limits)
     if len(files) == 1:
         return unpack(files[archives[0]], limits)
     out = {path: data for path, data in files.items() if path not in archives}
     origin = dict.fromkeys(out, "the files beside it")
+    total = sum(map(len, out.values()))
     for archive in archives:
         for path, data in unpack(files[archive], limits).items():
             place = _place(path, archive)
@@ -130,6 +135,8 @@ def opened(files: dict[str, bytes], limits: Limits = LIMITS) -> dict[str, bytes]
                     "of them out, or give one device another name."
                 )
             out[place], origin[place] = data, archive
+            total += len(data)
+            _check_total(total, limits)
     return check_files(out, limits)
 
 

@@ -165,14 +165,15 @@ def _grouped(
     tried = 0
     if left and complete and len(usable) >= OVERLAPPING:
         complete = _peeled(survey, usable, left, out, rest, watch)
-    while left:
+    # Where taking apart was stopped, single searches among all the faults would not end either.
+    while left and complete:
         # Pairs that fail wholly tell more than those that fail for some flows.
         question = min(left, key=lambda q: (left[q].ok == "partly", q))
         if tried >= DIAGNOSES or not watch(len(failing) - len(left), len(failing), question.sender):
             complete = False
             break
         tried += 1
-        found = _diagnosis(survey, question, watch)
+        found = _diagnosis(survey, question, _within(watch, len(failing) - len(left), len(failing)))
         causes = [c for c in found.causes if c.option.finding.id in found.cure] if found else []
         healed = _healed(causes, left) | ({question} if causes and causes[0].works else set())
         if not healed:
@@ -219,7 +220,7 @@ def _peeled(
         if tried >= DIAGNOSES or not watch(known - len(open_), known, question.sender):
             return False
         tried += 1
-        found = _diagnosis(copy, question, watch)
+        found = _diagnosis(copy, question, _within(watch, known - len(open_), known))
         causes = [c for c in found.causes if c.option.finding.id in found.cure] if found else []
         edits = tuple(edit for cause in causes for edit in cause.option.edits)
         later = _with(copy, edits) if edits else None
@@ -346,6 +347,11 @@ def _heals(
     except EditError:
         return None
     return {q for q in failing if q in later and later[q].ok is True}
+
+
+def _within(watch: Watch, done: int, of: int) -> Watch:
+    """Watches one of many searches: what it tries is said, how far it is counts for the whole."""
+    return lambda tried, most, what: watch(done, of, what)
 
 
 def _diagnosis(survey: Computed, question: Question, watch: Watch) -> Diagnosis | None:

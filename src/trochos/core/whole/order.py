@@ -241,7 +241,7 @@ class _Search:
         # (cost, steps left, another device, order of entry, state, from, step, cost is known)
         waiting: list[tuple[Cost, int, bool, int, int, int, int, bool]] = []
         entered, best = 0, 0
-        found = False
+        found = self.end == 0
 
         def enter(cost: Cost, done: int, step: int, known: bool) -> None:
             nonlocal entered

@@ -158,7 +158,8 @@ def survive(survey: Computed, results: list[Result], watch: Watch = unwatched) -
             continue
         name = _name(down)
         if not watch(number, len(downs), name):
-            for n in asked:
+            # Also those that this failure would not have concerned: others were to come.
+            for n in (n for n in open_ if out[n].holds):
                 said = (
                     f"It holds now, but only {number} of {len(downs)} failures were tried in time."
                 )

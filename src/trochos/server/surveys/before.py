@@ -148,7 +148,7 @@ def _expectations(stored: StoredSurvey) -> dict[str, object]:
 def _history(stored: StoredSurvey, question: dict[str, Any]) -> list[dict[str, object]]:
     """Per expectation whether it held in each of the network's latest surveys."""
     marks: dict[str, list[dict[str, object]]] = {}
-    names = [item.name for item in parse_expectations(question["text"])]
+    names = list(dict.fromkeys(item.name for item in parse_expectations(question["text"])))
     for survey in _surveys(stored):
         found = jobs.known("audit", survey, question)
         results = found.answer["results"] if found is not None and found.answer else []

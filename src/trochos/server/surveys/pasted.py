@@ -17,15 +17,16 @@ from ...core.forwarding.path import Path
 from ...core.forwarding.traffic import Traffic
 from ...core.readers.pasted import Seen, outputs, read_pasted
 from ...core.survey import Computed
-from . import shapes
+from . import kept, shapes
 from .models import Case, CaseEvidence, StoredSurvey
 from .store import computed
 from .written import written
 
 AT_MOST = 40
 """Texts that one case keeps."""
-_OTHERS, _SMALL = 4, 150
-"""How many other surveys are asked whether an output fits them, of how many devices at most."""
+_OTHERS, _SMALL = 4, kept.DEVICES - 1
+"""How many other surveys are asked whether an output fits them, of how many devices at most: none
+for which a request would wait until a worker has computed it."""
 
 
 def probed_json(opened: Computed, path: Path, seen: Probed, taken: str | None) -> dict[str, object]:

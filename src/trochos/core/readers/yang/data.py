@@ -16,7 +16,7 @@ from ...network.addressing import (
     parse_address,
     parse_prefix,
 )
-from ...network.facts import AddressFact, Profile, Source, StaticRoute, Unmodelled
+from ...network.facts import LINKS, AddressFact, Profile, Source, StaticRoute, Unmodelled
 from ...network.protocols import names
 from ...network.rip import RipHabits
 from ...network.routing import NO_ROUTING, Process, Routing
@@ -153,6 +153,9 @@ class _Reader:
         inside = self.draft.instances.setdefault(name, InsideDraft())
         routing = _find(root, "ietf-routing", "routing")
         if off:
+            why = "the routing instance is switched off, and what its interfaces do is not computed"
+            where = self.source(entry.peek("enabled") or entry, f"{path}/enabled")
+            inside.unmodelled.append(Unmodelled(where, why, touches=LINKS))
             entry.ignore_rest()
         elif routing is not None:
             outside = self.draft

@@ -35,3 +35,13 @@ class EndShape(Shape):
 
 class ErrorShape(Shape):
     detail = s.CharField()
+
+
+class JobShape(Shape):
+    """How far a long answer is, and the answer once it is there."""
+
+    id = s.IntegerField(help_text="of the answer, to stop it")
+    state = s.ChoiceField(["working", "done"])
+    tried = s.IntegerField()
+    of = s.IntegerField()
+    what = s.CharField(allow_blank=True)

@@ -6,7 +6,7 @@ from typing import Any
 
 from rest_framework import serializers as s
 
-from .base import EvidenceShape, Shape
+from .base import EvidenceShape, JobShape, Shape
 from .findings import FindingShape, RemedyShape
 
 
@@ -106,12 +106,7 @@ class DiagnosisAnswerShape(Shape):
     causes = CauseShape(many=True)
 
 
-class DiagnosisShape(Shape):
-    id = s.IntegerField(help_text="of the answer, to stop it")
-    state = s.ChoiceField(["working", "done"])
-    tried = s.IntegerField()
-    of = s.IntegerField()
-    what = s.CharField(allow_blank=True)
+class DiagnosisShape(JobShape):
     answer = DiagnosisAnswerShape(allow_null=True)
 
 

@@ -6,7 +6,7 @@ from typing import Any
 
 from rest_framework import serializers as s
 
-from .base import EvidenceShape, Shape
+from .base import EvidenceShape, JobShape, Shape
 from .casework import CauseShape
 from .changes import PairShape
 from .findings import EditShape
@@ -60,12 +60,7 @@ class OlderShape(Shape):
     title = s.CharField()
 
 
-class DeskJobShape(Shape):
-    id = s.IntegerField(help_text="of the answer, to stop it")
-    state = s.ChoiceField(["working", "done"])
-    tried = s.IntegerField()
-    of = s.IntegerField()
-    what = s.CharField(allow_blank=True)
+class DeskJobShape(JobShape):
     before = OlderShape(allow_null=True, help_text="the survey of the network before this one")
     answer = DeskShape(allow_null=True)
 
@@ -98,12 +93,7 @@ class SinceShape(Shape):
     says = s.CharField()
 
 
-class SinceJobShape(Shape):
-    id = s.IntegerField(help_text="of the answer, to stop it")
-    state = s.ChoiceField(["working", "done"])
-    tried = s.IntegerField()
-    of = s.IntegerField()
-    what = s.CharField(allow_blank=True)
+class SinceJobShape(JobShape):
     answer = SinceShape(allow_null=True)
 
 
@@ -154,12 +144,7 @@ class OrderShape(Shape):
     says = s.CharField()
 
 
-class OrderJobShape(Shape):
-    id = s.IntegerField(help_text="of the answer, to stop it")
-    state = s.ChoiceField(["working", "done"])
-    tried = s.IntegerField()
-    of = s.IntegerField()
-    what = s.CharField(allow_blank=True)
+class OrderJobShape(JobShape):
     answer = OrderShape(allow_null=True)
 
 
@@ -185,12 +170,7 @@ class SweepShape(Shape):
     threads = s.IntegerField(help_text="how many of them cut something")
 
 
-class SweepJobShape(Shape):
-    id = s.IntegerField(help_text="of the answer, to stop it")
-    state = s.ChoiceField(["working", "done"])
-    tried = s.IntegerField()
-    of = s.IntegerField()
-    what = s.CharField(allow_blank=True)
+class SweepJobShape(JobShape):
     answer = SweepShape(allow_null=True)
 
 
@@ -244,19 +224,9 @@ class SuggestedShape(Shape):
     text = s.CharField(allow_blank=True)
 
 
-class SuggestedJobShape(Shape):
-    id = s.IntegerField(help_text="of the answer, to stop it")
-    state = s.ChoiceField(["working", "done"])
-    tried = s.IntegerField()
-    of = s.IntegerField()
-    what = s.CharField(allow_blank=True)
+class SuggestedJobShape(JobShape):
     answer = SuggestedShape(allow_null=True)
 
 
-class UnknownsJobShape(Shape):
-    id = s.IntegerField(help_text="of the answer, to stop it")
-    state = s.ChoiceField(["working", "done"])
-    tried = s.IntegerField()
-    of = s.IntegerField()
-    what = s.CharField(allow_blank=True)
+class UnknownsJobShape(JobShape):
     answer = UnknownsShape(allow_null=True)
