@@ -237,6 +237,23 @@ def test_whoever_was_first_stays_and_that_is_not_in_the_texts() -> None:
         assert survey.path("h1", VIRTUAL).works == "unknown"
 
 
+def test_two_intervals_of_version_2_are_not_guessed_at() -> None:
+    lines = ["vrrp 5 version 2"]
+    slower = ["vrrp 5 version 2", "vrrp 5 priority 150", "vrrp 5 advertisement-interval 2000"]
+    assert holding(in_text([*lines, "vrrp 5 priority 150"], lines)) == ["ant"]
+    assert holding(in_text(slower, lines)) == []
+
+
+def test_interfaces_shown_without_their_macs_say_nothing_of_it() -> None:
+    files = in_text(["vrrp 5 priority 150"], []).survey.files
+    flat = {f"devices/{d}/{n}" if d else n: t for d, held in files.items() for n, t in held.items()}
+    up = ["UP", "LOWER_UP"]
+    plain = [{"ifname": "eth0", "flags": up, "operstate": "UP", "addr_info": []}]
+    for name in ("ant", "bee"):
+        flat[f"devices/{name}/ip-addr.json"] = json.dumps(plain)
+    assert holding(compute(flat)) == ["ant"]
+
+
 def test_without_an_interface_of_its_own_a_router_takes_no_part() -> None:
     files = in_text(["vrrp 5 priority 150"], []).survey.files
     flat = {f"devices/{d}/{n}" if d else n: t for d, held in files.items() for n, t in held.items()}

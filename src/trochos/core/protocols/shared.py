@@ -80,8 +80,8 @@ def _by_chance(mine: int, gateway: SharedGateway, theirs: int, other: SharedGate
     """True if it is not in the texts which of two holds: whoever was first stays."""
     if not (gateway.lax or other.lax):
         return False
-    if mine == theirs:
-        return True
+    if mine == theirs or (gateway.version == 2 and gateway.interval != other.interval):
+        return True  # of two intervals in version 2 it was not measured who gives in
     better = gateway if mine > theirs else other
     return not better.preempt
 

@@ -38,7 +38,7 @@ def merged_device(name: str, drafts: DeviceDrafts, role: str | None) -> Device:
     shared = tuple(item for capture in captures for item in capture.shared)
     shared += tuple(item for config in configs for item in config.shared)
     interfaces = _interfaces(name, configs, captures)
-    shown = any(not i.vlans_only for capture in captures for i in capture.interfaces.values())
+    shown = any(i.mac for capture in captures for i in capture.interfaces.values())
     shared = tuple(_on_its_own(item, interfaces, shown) for item in shared)
     interfaces = _without_shared(interfaces, shared)
     routing = [config for config in configs if config.routes]
@@ -168,7 +168,8 @@ def _on_its_own(
     part: SharedGateway, interfaces: tuple[Interface, ...], shown: bool
 ) -> SharedGateway:
     """A part whose addresses have to stand on an interface of their own: with the lengths that
-    they have there. Where a device showed its interfaces, and none is the one, it is idle."""
+    they have there. Where a device showed what its interfaces are called on the link, and none is
+    the one, it is idle."""
     if part.mac is None or part.idle is not None:
         return part
     own = [i for i in interfaces if (i.mac or "").lower() == part.mac]
