@@ -17,9 +17,17 @@ class InputError(Exception):
 
 
 def state_directory() -> Path:
-    """Where this installation keeps what belongs to it alone (never committed)."""
+    """Where this installation keeps what belongs to it alone (never committed): the folder that
+    TROCHOS_STATE names, else `.state` in the project, or for an installed package the user's own
+    state folder (XDG Base Directory Specification)."""
     root = os.environ.get("TROCHOS_STATE")
-    return Path(root) if root else Path(__file__).resolve().parents[2] / ".state"
+    if root:
+        return Path(root)
+    project = Path(__file__).resolve().parents[2]
+    if (project / "pyproject.toml").exists():
+        return project / ".state"
+    home = os.environ.get("XDG_STATE_HOME") or Path.home() / ".local" / "state"
+    return Path(home) / "trochos"
 
 
 def fingerprint_key() -> bytes:

@@ -13,7 +13,8 @@ from django.test import Client
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 from surveys import ROOT
 
-from trochos.server.demo import load
+from trochos.server.demo import LIVE, load
+from trochos.server.gathering.models import AllowedNetwork
 from trochos.server.surveys.models import StoredSurvey
 
 FLAGS = [
@@ -45,6 +46,8 @@ def page(browser: Browser, live_server, transactional_db) -> Iterator[Page]:  # 
     """A signed-in page on the broken survey's case list; errors of the page fail the test."""
     cache.clear()  # signing in is limited per minute, and each test signs in
     load(ROOT / "demo")
+    for network in LIVE:
+        AllowedNetwork.objects.create(network=network)
     user = User.objects.create_user("ada", is_staff=True)
     context = browser.new_context(
         viewport={"width": 1280, "height": 800}, base_url=live_server.url, accept_downloads=True

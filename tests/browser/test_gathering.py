@@ -21,6 +21,7 @@ from surveys import ROOT
 from devices.apply import apply
 from devices.fleet import PASSWORD, USERNAME, Fleet
 from trochos.local import read_folder
+from trochos.server.accounts.administration import set_role
 from trochos.server.gathering import queueing, vault
 from trochos.server.gathering.models import InventoryDevice, Plan, StoredCredential
 
@@ -200,8 +201,11 @@ def test_a_secret_is_entered_and_never_shown(page: Page) -> None:
 
 
 def test_only_an_administrator_changes_the_inventory(page: Page) -> None:
-    User.objects.update(is_staff=False)
+    set_role(User.objects.get(), "engineer")
+    page.reload()
+    page.get_by_role("table", name="cases").wait_for()
     page.keyboard.press("g")
     expect(page.get_by_role("heading", name="Live devices")).to_be_visible()
+    expect(page.get_by_role("button", name="Gather all now")).to_be_disabled()
     expect(page.get_by_role("button", name="Add a device")).to_have_count(0)
     expect(page.get_by_role("button", name="Enter a credential")).to_have_count(0)

@@ -23,6 +23,7 @@ from devices.fleet import COMMUNITY, PASSWORD, USERNAME, Fleet
 from trochos.local import read_folder
 from trochos.server.gathering import queueing, runs, tasks, vault
 from trochos.server.gathering.models import (
+    AllowedNetwork,
     Gathering,
     InventoryDevice,
     Part,
@@ -50,6 +51,7 @@ def fleet() -> Iterator[Fleet]:
 
 @pytest.fixture
 def client(db: None) -> Client:
+    AllowedNetwork.objects.create(network="127.0.0.0/8")
     signed_in = Client()
     signed_in.force_login(User.objects.create_user("ada", is_staff=True))
     return signed_in
@@ -190,6 +192,9 @@ def test_a_file_of_devices_is_taken_in(client: Client) -> None:
     status, said = send(client, "post", "inventory", {"yaml": text})
     assert status == 400 and "credential c" in said["detail"]
     send(client, "post", "inventory/credentials", {"name": "c", "username": "u", "password": "p"})
+    status, said = send(client, "post", "inventory", {"yaml": text})
+    assert status == 400 and "no network that live work may go to" in said["detail"]
+    send(client, "post", "inventory/allowed", {"network": "10.64.0.0/16"})
     status, held = send(client, "post", "inventory", {"yaml": text})
     assert status == 200 and [d["name"] for d in held["devices"]] == ["a"]
     status, said = send(

@@ -5,6 +5,7 @@ import { BrowserRouter, Navigate, Route, Routes } from "react-router";
 
 import { AccountPage } from "./account/AccountPage";
 import { SignIn } from "./account/SignIn";
+import { AdministrationPage } from "./administration/AdministrationPage";
 import { ExpectationsPage } from "./before/ExpectationsPage";
 import { SweepPage } from "./before/SweepPage";
 import { Problem } from "./api/client";
@@ -62,6 +63,7 @@ function App() {
         <Route path="gather/:run" element={<GatherPage />} />
         <Route path="surveys/compare" element={<ComparePage />} />
         <Route path="account" element={<AccountPage />} />
+        <Route path="administration" element={<AdministrationPage />} />
         <Route path="s/:survey/case" element={<CasePage />} />
         <Route path="s/:survey/cases" element={<CaseList />} />
         <Route path="s/:survey/cases/:case" element={<CasePage />} />

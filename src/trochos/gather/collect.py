@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Callable
+from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
@@ -55,6 +55,7 @@ async def collect(
     credential: Callable[[str], Credential],
     bounds: Bounds | None = None,
     progress: Progress = _quiet,
+    admit: Callable[[Target], Awaitable[Target]] | None = None,
 ) -> Outcome:
     """Gathers from one device. Whatever the device does, this answers within its bounds.
 
@@ -63,12 +64,14 @@ async def collect(
         credential: gives a credential by its name; may raise `CredentialMissing`.
         bounds: the limits.
         progress: told of every step.
+        admit: gives the device as it may be talked to, its name resolved; may raise `Problem`.
     """
     bounds = bounds or Bounds()
     out = Outcome(target, started_at=_now())
     try:
         async with asyncio.timeout(bounds.device):
-            await _tries(out, credential, bounds, progress)
+            admitted = target if admit is None else await admit(target)
+            await _tries(out, admitted, credential, bounds, progress)
     except TimeoutError:
         _failed(out, TimedOut(f"The device took longer than {bounds.device:g} s in all."))
     except Problem as problem:
@@ -82,15 +85,19 @@ async def collect(
 
 
 async def _tries(
-    out: Outcome, credential: Callable[[str], Credential], bounds: Bounds, progress: Progress
+    out: Outcome,
+    target: Target,
+    credential: Callable[[str], Credential],
+    bounds: Bounds,
+    progress: Progress,
 ) -> None:
-    held = credential(out.target.credential)
-    method = METHODS[out.target.method]
+    held = credential(target.credential)
+    method = METHODS[target.method]
     wait = bounds.backoff
     while True:
         out.tries += 1
         try:
-            out.gathered = await method(out.target, held, Budget(bounds), progress)
+            out.gathered = await method(target, held, Budget(bounds), progress)
         except Problem as problem:
             if not problem.again or out.tries >= bounds.tries:
                 raise

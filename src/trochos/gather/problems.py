@@ -35,6 +35,12 @@ def nobody(where: str, error: OSError) -> Unreachable:
     return Unreachable(f"Nobody answers at {where}: {why}.")
 
 
+class NotAllowed(Problem):
+    """Live work may not go to the device's address."""
+
+    kind = "not-allowed"
+
+
 class TimedOut(Problem):
     """The device took longer than it may."""
 

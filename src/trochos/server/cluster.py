@@ -29,13 +29,30 @@ class ClusterError(Exception):
     """The database could not be started; the message says what to do."""
 
 
-def _binaries() -> Path:
+def binaries() -> Path:
+    """Where PostgreSQL's own tools lie, the newest version's. Raises ClusterError."""
     found = sorted(
         Path("/usr/lib/postgresql").glob("*/bin"), key=lambda p: int(p.parent.name), reverse=True
     )
     if not found:
         raise ClusterError("PostgreSQL is not installed. Install the Debian package postgresql.")
     return found[0]
+
+
+def unreachable(error: Exception) -> str:
+    """What to say when the database does not answer, and where it was looked for."""
+    from .state import database
+
+    held = database()
+    reason = str(error).strip().splitlines()[-1:] or [type(error).__name__]
+    hint = (
+        "Check that it runs there, and the DATABASE_ variables."
+        if os.environ.get("DATABASE_HOST")
+        else "Its log lies beside its data; ./trochos up starts it again."
+    )
+    return (
+        f"The database at {held['HOST']} port {held['PORT']} does not answer: {reason[0]}. {hint}"
+    )
 
 
 def _free_port() -> int:
@@ -136,7 +153,7 @@ def _create(place: Path) -> dict[str, object]:
         made = _run(
             owner,
             [
-                str(_binaries() / "initdb"),
+                str(binaries() / "initdb"),
                 "-D",
                 str(fresh),
                 "-U",
@@ -158,7 +175,7 @@ def _create(place: Path) -> dict[str, object]:
 
 def _is_running(place: Path) -> bool:
     status = _run(
-        _owner_of(place), [str(_binaries() / "pg_ctl"), "-D", str(place / "data"), "status"]
+        _owner_of(place), [str(binaries() / "pg_ctl"), "-D", str(place / "data"), "status"]
     )
     return status.returncode == 0
 
@@ -169,7 +186,7 @@ def _start(place: Path, port: int, state: Path) -> None:
     started = _run(
         owner,
         [
-            str(_binaries() / "pg_ctl"),
+            str(binaries() / "pg_ctl"),
             "-D",
             str(place / "data"),
             "-w",
@@ -196,7 +213,7 @@ def stop() -> None:
         _run(
             _owner_of(place),
             [
-                str(_binaries() / "pg_ctl"),
+                str(binaries() / "pg_ctl"),
                 "-D",
                 str(place / "data"),
                 "-m",
@@ -207,8 +224,35 @@ def stop() -> None:
         )
 
 
+def require_database() -> None:
+    """The database, made and started if it is the project's own, else asked whether it answers.
+
+    Raises:
+        ClusterError: it does not, and where it was looked for.
+    """
+    ensure_database()
+    if not os.environ.get("DATABASE_HOST"):
+        return
+    import psycopg
+
+    from .state import database
+
+    held = database()
+    try:
+        psycopg.connect(
+            host=str(held["HOST"]),
+            port=str(held["PORT"]),
+            dbname=str(held["NAME"]),
+            user=str(held["USER"]),
+            password=str(held["PASSWORD"]),
+            connect_timeout=10,
+        ).close()
+    except (psycopg.Error, OSError) as error:
+        raise ClusterError(unreachable(error)) from error
+
+
 def ensure_database() -> None:
-    """Makes the database `trochos` if it is not there."""
+    """Makes the database `trochos` if it is not there, where it is the project's own."""
     import psycopg
 
     known = ensure()
@@ -237,6 +281,6 @@ def ensure_database() -> None:
 
 if __name__ == "__main__":
     try:
-        stop() if sys.argv[1:] == ["stop"] else ensure_database()
+        stop() if sys.argv[1:] == ["stop"] else require_database()
     except ClusterError as problem:
         sys.exit(f"trochos: {problem}")

@@ -8,7 +8,7 @@ from pathlib import Path
 from ..gather.inventory import read_inventory
 from ..local import read_folder
 from .gathering import vault
-from .gathering.models import InventoryDevice, Plan, StoredCredential
+from .gathering.models import AllowedNetwork, InventoryDevice, Plan, StoredCredential
 from .surveys.expected import check_later
 from .surveys.models import Case, ExpectationList, Proposal, StoredSurvey
 from .surveys.store import store
@@ -20,11 +20,24 @@ FLEET = {
 """What the simulated devices accept (devices/fleet.py); they guard nothing."""
 
 
+LIVE = {
+    "127.0.0.0/8": "the demo's simulated devices",
+    "10.0.0.0/8": "the demo's own addresses, to be probed from its devices",
+    "198.18.0.0/15": "the demo's own addresses, to be probed from its devices",
+    "203.0.113.0/24": "the demo's own addresses, to be probed from its devices",
+    "fd00::/8": "the demo's own addresses, to be probed from its devices",
+}
+"""Where live work may go in the demo."""
+
+
 def load_live(inventory: Path, drawing: Path) -> None:
     """The simulated devices in the inventory, at the ports where they listen this time.
 
     Their keys are this installation's own, so they are trusted; what a person changed stays.
     """
+    if not AllowedNetwork.objects.filter(note__in=LIVE.values()).exists():
+        for network, note in LIVE.items():
+            AllowedNetwork.objects.get_or_create(network=network, defaults={"note": note})
     credentials = {}
     for name, parts in FLEET.items():
         held = StoredCredential.objects.filter(name=name).first()

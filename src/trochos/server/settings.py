@@ -6,7 +6,7 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-from . import state
+from . import logs, peers, state
 
 ROOT = Path(__file__).resolve().parents[3]
 WEB = ROOT / "web" / "dist"
@@ -14,6 +14,14 @@ WEB = ROOT / "web" / "dist"
 SECRET_KEY = state.django_secret()
 DEBUG = False
 ALLOWED_HOSTS = os.environ.get("TROCHOS_HOSTS", "127.0.0.1,localhost,[::1]").split(",")
+# Behind a proxy that speaks TLS (docs/manual/operating.md). Whoever is not named here is no proxy.
+PROXIES = peers.read_networks(os.environ.get("TROCHOS_PROXIES", ""))
+OVER_TLS = os.environ.get("TROCHOS_TLS", "").lower() in ("1", "yes", "true")
+SECURE_PROXY_SSL_HEADER = (peers.SECURE, "yes")
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = OVER_TLS
+SECURE_SSL_REDIRECT = OVER_TLS
+SECURE_REDIRECT_EXEMPT = [r"^health$", r"^metrics$"]  # whoever watches asks the server itself
+SECURE_HSTS_SECONDS = 31_536_000 if OVER_TLS else 0
 
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -27,6 +35,8 @@ INSTALLED_APPS = [
     "trochos.server.gathering",
 ]
 MIDDLEWARE = [
+    "trochos.server.peers.RealPeer",
+    "trochos.server.logs.RequestLog",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
@@ -42,7 +52,10 @@ ASGI_APPLICATION = "trochos.server.asgi.application"
 
 # Requests and jobs share a bounded pool: under ASGI each thread would keep a connection of its own.
 POOL = {"min_size": 1, "max_size": 12, "timeout": 20}
-DATABASES = {"default": {**state.database(), "CONN_HEALTH_CHECKS": True, "OPTIONS": {"pool": POOL}}}
+OPTIONS: dict[str, object] = {"pool": POOL}
+if os.environ.get("DATABASE_SSLMODE"):
+    OPTIONS["sslmode"] = os.environ["DATABASE_SSLMODE"]
+DATABASES = {"default": {**state.database(), "CONN_HEALTH_CHECKS": True, "OPTIONS": OPTIONS}}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 AUTH_PASSWORD_VALIDATORS = [
@@ -70,12 +83,15 @@ DATA_UPLOAD_MAX_NUMBER_FIELDS = 25_000
 UPLOAD_MAX_BYTES = 300 << 20
 
 REST_FRAMEWORK = {
-    "DEFAULT_AUTHENTICATION_CLASSES": ["rest_framework.authentication.SessionAuthentication"],
-    "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
+    "DEFAULT_AUTHENTICATION_CLASSES": [
+        "rest_framework.authentication.SessionAuthentication",
+        "trochos.server.accounts.authentication.Bearer",
+    ],
+    "DEFAULT_PERMISSION_CLASSES": ["trochos.server.accounts.roles.ByRole"],
     "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "EXCEPTION_HANDLER": "trochos.server.errors.as_sentence",
-    "DEFAULT_THROTTLE_RATES": {"sign-in": "20/min"},
+    "NUM_PROXIES": 0,  # peers.RealPeer has looked already
 }
 CACHES = {
     "default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache"},
@@ -96,9 +112,10 @@ SPECTACULAR_SETTINGS = {
     "VERSION": "1",
     "COMPONENT_SPLIT_REQUEST": True,
     "SERVE_INCLUDE_SCHEMA": False,
-    "SERVE_PERMISSIONS": ["rest_framework.permissions.IsAuthenticated"],
+    "SERVE_PERMISSIONS": ["trochos.server.accounts.roles.ByRole"],
     "ENUM_NAME_OVERRIDES": {
         "JobStateEnum": ["working", "done"],
+        "RoleEnum": ["reader", "engineer", "operator", "administrator"],
         "WorksEnum": ["yes", "no", "partly", "unknown"],
         "ProtocolEnum": ["icmp", "tcp", "udp"],
         "GatheringStateEnum": ["running", "storing", "done", "failed", "cancelled"],
@@ -117,9 +134,4 @@ LANGUAGE_CODE = "en-gb"
 USE_TZ = True
 TIME_ZONE = "UTC"
 
-LOGGING = {
-    "version": 1,
-    "disable_existing_loggers": False,
-    "handlers": {"stderr": {"class": "logging.StreamHandler"}},
-    "root": {"handlers": ["stderr"], "level": "WARNING"},
-}
+LOGGING = logs.configuration()

@@ -28,6 +28,13 @@ def django_secret() -> str:
     return path.read_text()
 
 
+def _password() -> str:
+    """The password of a database elsewhere: from a file, as services are given secrets, or from
+    the environment."""
+    path = os.environ.get("DATABASE_PASSWORD_FILE")
+    return Path(path).read_text().strip() if path else os.environ.get("DATABASE_PASSWORD", "")
+
+
 def database() -> dict[str, object]:
     """The database's settings: DATABASE_* of the environment, else the project's own cluster."""
     if os.environ.get("DATABASE_HOST"):
@@ -37,7 +44,7 @@ def database() -> dict[str, object]:
             "PORT": os.environ.get("DATABASE_PORT", "5432"),
             "NAME": os.environ.get("DATABASE_NAME", "trochos"),
             "USER": os.environ.get("DATABASE_USER", "trochos"),
-            "PASSWORD": os.environ.get("DATABASE_PASSWORD", ""),
+            "PASSWORD": _password(),
         }
     path = state_directory() / "cluster.json"
     known = json.loads(path.read_text()) if path.exists() else {}

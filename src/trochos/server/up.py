@@ -16,15 +16,19 @@ import time
 from pathlib import Path
 
 from ..local import state_directory
-from .cluster import ClusterError, ensure_database
+from .cluster import ClusterError, ensure_database, require_database, unreachable
+from .logs import PROCESS
 
 OWNER = "owner"
+LOOPBACK = ("127.0.0.1", "::1", "localhost")
 
 
-def _listening(port: int) -> bool:
-    with socket.socket() as probe:
-        probe.settimeout(0.5)
-        return probe.connect_ex(("127.0.0.1", port)) == 0
+def _listening(host: str, port: int) -> bool:
+    try:
+        with socket.create_connection(("127.0.0.1" if host == "0.0.0.0" else host, port), 0.5):
+            return True
+    except OSError:
+        return False
 
 
 def _end_with_parent() -> None:
@@ -86,16 +90,19 @@ def prepare(demo: Path | None) -> None:
         load(demo)
 
 
-def sign_in_link(port: int) -> str:
+def sign_in_link(base: str) -> str:
     """A fresh one-time link for the owner's account, which is made if it is not there."""
     from django.contrib.auth.models import User
 
+    from .accounts.administration import set_role
     from .accounts.models import OneTimeLink
+    from .accounts.roles import ADMINISTRATOR
 
-    user, _ = User.objects.get_or_create(
-        username=OWNER, defaults={"is_staff": True, "is_superuser": True}
-    )
-    return f"http://127.0.0.1:{port}/sign-in#{OneTimeLink.issue(user)}"
+    user = User.objects.filter(username=OWNER).first()
+    if user is None:
+        user = User.objects.create_superuser(OWNER)
+        set_role(user, ADMINISTRATOR)
+    return f"{base}/sign-in#{OneTimeLink.issue(user)}"
 
 
 def keep_database() -> None:
@@ -138,9 +145,27 @@ def take_in_fleet(root: Path, inventory: Path) -> None:
 def main(arguments: list[str] | None = None) -> int:
     parser = argparse.ArgumentParser(prog="trochos up", description=__doc__)
     parser.add_argument("--port", type=int, default=8420)
+    parser.add_argument(
+        "--listen",
+        default="127.0.0.1",
+        metavar="ADDRESS",
+        help="the address to listen at; another than loopback only behind a proxy that speaks TLS",
+    )
     parser.add_argument("--no-demo", action="store_true", help="without the demo network")
+    parser.add_argument(
+        "--no-workers",
+        action="store_true",
+        help="the server alone; workers run as services of their own",
+    )
     options = parser.parse_args(arguments)
-    if _listening(options.port):
+    if options.listen not in LOOPBACK and not os.environ.get("TROCHOS_TLS"):
+        print(
+            f"trochos: {options.listen} can be reached from other machines, so this needs a proxy "
+            "that speaks TLS, and TROCHOS_TLS=yes (docs/manual/operating.md).",
+            file=sys.stderr,
+        )
+        return 2
+    if _listening(options.listen, options.port):
         print(
             f"trochos: port {options.port} is taken. Stop what runs there, or name another port "
             "with --port.",
@@ -148,33 +173,46 @@ def main(arguments: list[str] | None = None) -> int:
         )
         return 1
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "trochos.server.settings")
+    os.environ[PROCESS] = "server"
     try:
-        ensure_database()
+        require_database()
     except ClusterError as error:
         print(f"trochos: {error}", file=sys.stderr)
         return 1
     import django
     import uvicorn
+    from django.db import DatabaseError
 
     django.setup()
     root = Path(__file__).resolve().parents[3]
-    prepare(None if options.no_demo else root / "demo")
-    link = sign_in_link(options.port)
+    try:
+        prepare(None if options.no_demo else root / "demo")
+    except DatabaseError as error:
+        print(f"trochos: {unreachable(error)}", file=sys.stderr)
+        return 1
+    base = os.environ.get("TROCHOS_URL", f"http://127.0.0.1:{options.port}").rstrip("/")
+    link = sign_in_link(base)
 
     server = uvicorn.Server(
         uvicorn.Config(
             "trochos.server.asgi:application",
-            host="127.0.0.1",
+            host=options.listen,
             port=options.port,
             log_level="warning",
             lifespan="off",
             access_log=False,
+            proxy_headers=False,  # peers.RealPeer knows which proxies to believe
+            server_header=False,
         )
     )
 
     worker = [sys.executable, "-m", "trochos.server.worker"]
     computing = max(1, (os.cpu_count() or 2) - 1)
-    kept = [Kept(worker), *(Kept([*worker, "--computing"]) for _ in range(computing))]
+    kept: list[Kept] = []
+    if not options.no_workers:
+        kept.append(Kept(worker, {PROCESS: "gathering"}))
+        for number in range(1, computing + 1):
+            kept.append(Kept([*worker, "--computing"], {PROCESS: f"computing-{number}"}))
     if not options.no_demo:
         inventory = state_directory() / "fleet" / "inventory.yaml"
         inventory.unlink(missing_ok=True)
@@ -184,7 +222,7 @@ def main(arguments: list[str] | None = None) -> int:
     def announce() -> None:
         while not server.started:
             time.sleep(0.02)
-        print(f"Trochos runs at http://127.0.0.1:{options.port}/")
+        print(f"Trochos runs at {base}/")
         print(f"Sign in once with {link}")
         print("Stop it with Ctrl+C.", flush=True)
 

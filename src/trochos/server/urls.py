@@ -8,10 +8,12 @@ from django.urls import path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 from drf_spectacular.views import SpectacularAPIView
 
+from . import metrics
+from .accounts import administration
 from .accounts import views as accounts
 from .errors import UNEXPECTED, before_a_view
 from .gathering import views as gathering
-from .surveys import before, casework, changes, pasted
+from .surveys import before, casework, changes, deletion, pasted
 from .surveys import views as surveys
 
 
@@ -37,12 +39,20 @@ urlpatterns = [
     path("api/schema", SpectacularAPIView.as_view()),
     path("api/session", accounts.SessionView.as_view()),
     path("api/session/link", accounts.LinkView.as_view()),
-    path("api/accounts", accounts.AccountsView.as_view()),
+    path("api/accounts", administration.AccountsView.as_view()),
+    path("api/accounts/<int:account>", administration.AccountView.as_view()),
+    path("api/accounts/<int:account>/link", administration.AccountLinkView.as_view()),
+    path("api/accounts/<int:account>/sessions", administration.AccountSessionsView.as_view()),
     path("api/accounts/me/password", accounts.PasswordView.as_view()),
+    path("api/tokens", accounts.TokensView.as_view()),
+    path("api/tokens/<int:token>", accounts.TokenView.as_view()),
+    path("api/audit", administration.AuditView.as_view()),
+    path("api/audit/export", administration.AuditExportView.as_view()),
     path("api/networks", surveys.NetworksView.as_view()),
     path("api/service", surveys.ServiceView.as_view()),
     path("api/surveys", surveys.SurveysView.as_view()),
     path("api/surveys/<int:survey>", surveys.SurveyView.as_view()),
+    path("api/surveys/<int:survey>/deletion", deletion.SurveyDeletionView.as_view()),
     path("api/surveys/<int:survey>/reading", surveys.ReadingView.as_view()),
     path("api/surveys/<int:survey>/findings", surveys.FindingsView.as_view()),
     path("api/surveys/<int:survey>/neighbours", surveys.NeighboursView.as_view()),
@@ -70,9 +80,11 @@ urlpatterns = [
     path("api/surveys/<int:survey>/expectations/suggested", before.SuggestedView.as_view()),
     path("api/surveys/<int:survey>/rehearsals", changes.RehearsalView.as_view()),
     path("api/surveys/<int:survey>/proposals", changes.ProposalsView.as_view()),
+    path("api/surveys/<int:survey>/hand-overs", changes.HandOversView.as_view()),
     path("api/proposals/<int:proposal>", changes.ProposalView.as_view()),
     path("api/compare", changes.CompareView.as_view()),
     path("api/cases/<int:case>", surveys.CaseView.as_view()),
+    path("api/cases/<int:case>/deletion", deletion.CaseDeletionView.as_view()),
     path("api/cases/<int:case>/steps", casework.StepsView.as_view()),
     path("api/cases/<int:case>/evidence", pasted.EvidenceView.as_view()),
     path("api/cases/<int:case>/evidence/<int:evidence>", pasted.EvidenceItemView.as_view()),
@@ -84,10 +96,14 @@ urlpatterns = [
     path("api/inventory/devices/<int:device>/test", gathering.TestView.as_view()),
     path("api/inventory/credentials", gathering.CredentialsView.as_view()),
     path("api/inventory/credentials/<int:credential>", gathering.CredentialView.as_view()),
+    path("api/inventory/allowed", gathering.AllowedNetworksView.as_view()),
+    path("api/inventory/allowed/<int:network>", gathering.AllowedNetworkView.as_view()),
     path("api/inventory/plan", gathering.PlanView.as_view()),
     path("api/surveys/<int:survey>/probes", gathering.ProbeView.as_view()),
     path("api/gatherings", gathering.GatheringsView.as_view()),
     path("api/gatherings/<int:gathering>", gathering.GatheringView.as_view()),
     path("api/gatherings/<int:gathering>/cancel", gathering.CancelView.as_view()),
+    path("health", metrics.health),
+    path("metrics", metrics.exposed),
     re_path(r"^(?!api/|static/).*$", front_end),
 ]

@@ -15,7 +15,8 @@ import resource
 import signal
 import sys
 
-from .cluster import ClusterError, ensure_database
+from .cluster import ClusterError, require_database
+from .logs import PROCESS
 
 AT_ONCE = 24
 """Devices that one worker talks to at a time."""
@@ -25,11 +26,12 @@ def main(arguments: list[str]) -> int:
     """Works until it is stopped; 1 if the database cannot be reached."""
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "trochos.server.settings")
     computing = "--computing" in arguments
+    os.environ.setdefault(PROCESS, "computing" if computing else "gathering")
     if computing:
         os.environ["TROCHOS_COMPUTES"] = "1"
         os.nice(5)  # whoever only asks for a page is served first
     try:
-        ensure_database()
+        require_database()
     except ClusterError as error:
         print(f"trochos: {error}", file=sys.stderr)
         return 1

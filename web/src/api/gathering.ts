@@ -4,6 +4,7 @@ import { ask, client, done, type Shapes } from "./client";
 
 export type LiveDevice = Shapes["InventoryDeviceShape"];
 export type Credential = Shapes["CredentialShape"];
+export type AllowedNetwork = Shapes["AllowedNetworkShape"];
 export type Plan = Shapes["PlanShape"];
 export type Run = Shapes["GatheringShape"];
 export type RunSummary = Shapes["GatheringSummaryShape"];
@@ -49,6 +50,9 @@ export function useChange<Input, Output>(call: (input: Input) => Promise<Output>
     },
   });
 }
+
+export const allowNetwork = (body: Shapes["AllowedNetworkRequestRequest"]) => ask(client.POST("/api/inventory/allowed", { body }));
+export const disallowNetwork = (network: number) => done(client.DELETE("/api/inventory/allowed/{network}", { params: { path: { network } } }));
 
 const at = (device: number) => ({ params: { path: { device } } });
 

@@ -11,12 +11,66 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description All accounts, and new ones; for the owner. */
+        /** @description All accounts, and new ones. */
         get: operations["accounts"];
         put?: never;
-        /** @description All accounts, and new ones; for the owner. */
+        /** @description All accounts, and new ones. */
         post: operations["add_account"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * @description Gives another role, disables, or enables again. A disabled account is signed out at once,
+         *     and its tokens do not hold.
+         */
+        patch: operations["change_account"];
+        trace?: never;
+    };
+    "/api/accounts/{account}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A new link for somebody who cannot sign in; older ones of theirs end. */
+        post: operations["new_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Signs an account out everywhere. */
+        delete: operations["end_sessions"];
         options?: never;
         head?: never;
         patch?: never;
@@ -56,6 +110,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The audit trail, the newest first. */
+        get: operations["audit_trail"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audit/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The whole trail, the oldest first, one JSON object a line. */
+        get: operations["export_audit_trail"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case}": {
         parameters: {
             query?: never;
@@ -64,6 +152,24 @@ export interface paths {
             cookie?: never;
         };
         get: operations["case"];
+        put?: never;
+        post?: never;
+        /** @description Deletes a case, its notes and what was pasted into it. */
+        delete: operations["delete_case"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case}/deletion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What would go with this case. */
+        get: operations["case_deletion"];
         put?: never;
         post?: never;
         delete?: never;
@@ -218,6 +324,39 @@ export interface paths {
         /** @description Takes in an inventory file: devices by name, new ones added, others changed. */
         post: operations["import_inventory"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inventory/allowed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Where live work may go. */
+        post: operations["allow_network"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inventory/allowed/{network}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["disallow_network"];
         options?: never;
         head?: never;
         patch?: never;
@@ -451,7 +590,8 @@ export interface paths {
         get: operations["survey"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** @description Deletes a survey and what hangs on it (see its deletion). */
+        delete: operations["delete_survey"];
         options?: never;
         head?: never;
         /**
@@ -487,6 +627,23 @@ export interface paths {
             cookie?: never;
         };
         get: operations["decision"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/surveys/{survey}/deletion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What would go with this survey. */
+        get: operations["survey_deletion"];
         put?: never;
         post?: never;
         delete?: never;
@@ -622,6 +779,23 @@ export interface paths {
         get: operations["findings"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/surveys/{survey}/hand-overs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description That somebody took a change out to a device, for the audit trail. */
+        post: operations["handed_over"];
         delete?: never;
         options?: never;
         head?: never;
@@ -909,21 +1083,72 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One's own tokens for automation. */
+        get: operations["tokens"];
+        put?: never;
+        /** @description One's own tokens for automation. */
+        post: operations["add_token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Ends a token of one's own, or of anybody's as an administrator; it stays in the list. */
+        delete: operations["end_token"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         Account: {
+            id: number;
             name: string;
+            /** @description whether they are an administrator */
             is_owner: boolean;
+            role: components["schemas"]["RoleEnum"];
+            active: boolean;
+            /**
+             * Format: date-time
+             * @description when they signed in last
+             */
+            last_seen: string | null;
+            sessions: number;
+            /** @description how many of theirs hold now */
+            tokens: number;
             /** @description one-time link, only when just made */
             link: string | null;
+            /** @description for how long such a link signs in */
+            minutes: number;
         };
         AccountList: {
             accounts: components["schemas"]["Account"][];
         };
         AccountRequestRequest: {
             name: string;
+            /** @default engineer */
+            role: components["schemas"]["RoleEnum"];
         };
         /**
          * @description * `forward` - forward
@@ -976,6 +1201,17 @@ export interface components {
             evidence: components["schemas"]["EvidenceShape"];
             captured: boolean;
         };
+        AllowedNetworkRequestRequest: {
+            network: string;
+            /** @default  */
+            note: string;
+        };
+        AllowedNetworkShape: {
+            id: number;
+            network: string;
+            note: string;
+            entered_by: string | null;
+        };
         AlongShape: {
             what: components["schemas"]["AlongShapeWhatEnum"];
             device: string;
@@ -995,8 +1231,24 @@ export interface components {
             /** @description null if it was not tried */
             proof: components["schemas"]["ProofShape"] | null;
         };
+        Audit: {
+            entries: components["schemas"]["AuditEntry"][];
+            kinds: string[];
+            /** @description whether there are older ones */
+            more: boolean;
+        };
         AuditAnswerShape: {
             results: components["schemas"]["ExpectationResultShape"][];
+        };
+        AuditEntry: {
+            id: number;
+            /** Format: date-time */
+            at: string;
+            who: string;
+            by_token: string;
+            peer: string;
+            what: string;
+            about: string;
         };
         /**
          * @description * `sha` - sha
@@ -1029,6 +1281,10 @@ export interface components {
          * @enum {string}
          */
         CandidateShapeStateEnum: "wins" | "shorter" | "loses" | "unusable";
+        CaseDeletionShape: {
+            steps: number;
+            evidence: number;
+        };
         CaseEffectShape: {
             id: number;
             complaint: string;
@@ -1561,6 +1817,14 @@ export interface components {
             /** @description why it is not offered */
             problem: string | null;
         };
+        HandedOverRequest: {
+            devices: string[];
+            how: components["schemas"]["HowEnum"];
+        };
+        HandedOverRequestRequest: {
+            devices: string[];
+            how: components["schemas"]["HowEnum"];
+        };
         HeldShape: {
             survey: number;
             title: string;
@@ -1568,6 +1832,24 @@ export interface components {
             taken_at: string | null;
             /** @description null if it was not checked there */
             holds: boolean | null;
+        };
+        HeldToken: {
+            id: number;
+            name: string;
+            role: components["schemas"]["RoleEnum"];
+            /** Format: date-time */
+            made_at: string;
+            /** Format: date-time */
+            expires_at: string;
+            /** Format: date-time */
+            ended_at: string | null;
+            /** Format: date-time */
+            used_at: string | null;
+            /** @description only when it was just made */
+            token: string | null;
+        };
+        HeldTokens: {
+            tokens: components["schemas"]["HeldToken"][];
         };
         HistoryShape: {
             name: string;
@@ -1583,6 +1865,12 @@ export interface components {
             reason: string | null;
             in: string | null;
         };
+        /**
+         * @description * `copied` - copied
+         *     * `downloaded` - downloaded
+         * @enum {string}
+         */
+        HowEnum: "copied" | "downloaded";
         InterfaceShape: {
             name: string;
             description: string | null;
@@ -1632,6 +1920,10 @@ export interface components {
             credentials: components["schemas"]["CredentialShape"][];
             plan: components["schemas"]["PlanShape"];
             may_change: boolean;
+            /** @description whether one may gather, test and probe */
+            may_work: boolean;
+            /** @description where live work may go */
+            allowed: components["schemas"]["AllowedNetworkShape"][];
         };
         /**
          * @description * `working` - working
@@ -1751,6 +2043,13 @@ export interface components {
         };
         NewPasswordRequest: {
             password: string;
+            /** @description the password until now, where there is one */
+            old?: string;
+        };
+        NewTokenRequest: {
+            name: string;
+            role: components["schemas"]["RoleEnum"];
+            days: number;
         };
         NextHopShape: {
             action: components["schemas"]["ActionEnum"];
@@ -1870,6 +2169,10 @@ export interface components {
             text: string;
             outputs: components["schemas"]["SeenShape"][];
             unread: components["schemas"]["UnreadLineShape"][];
+        };
+        PatchedAccountChangeRequest: {
+            role?: components["schemas"]["RoleEnum"];
+            active?: boolean;
         };
         PatchedCorrectionRequestRequest: {
             pinned?: boolean;
@@ -2117,11 +2420,13 @@ export interface components {
          */
         ResultEnum: "permit" | "drop" | "reject" | "unknown";
         /**
-         * @description * `lan` - lan
-         *     * `unread` - unread
+         * @description * `reader` - reader
+         *     * `engineer` - engineer
+         *     * `operator` - operator
+         *     * `administrator` - administrator
          * @enum {string}
          */
-        RoleEnum: "lan" | "unread";
+        RoleEnum: "reader" | "engineer" | "operator" | "administrator";
         RouteChangeShape: {
             device: string;
             prefix: string;
@@ -2290,6 +2595,20 @@ export interface components {
         SuggestedShape: {
             text: string;
         };
+        SurveyDeletionShape: {
+            cases: number;
+            /** @description what was pasted into these cases */
+            evidence: number;
+            changes: number;
+            /** @description cases of other surveys that were verified on this one */
+            verified_elsewhere: number;
+            /** @description cases of other surveys whose change is one of this */
+            changes_of_others: number;
+            /** @description the network of which it is the last survey */
+            network: string | null;
+            /** @description whether that network's expectations go, too */
+            expectations: boolean;
+        };
         SurveyListShape: {
             surveys: components["schemas"]["SurveyShape"][];
         };
@@ -2391,13 +2710,19 @@ export interface components {
              *     * `lan` - lan
              *     * `unread` - unread
              */
-            role: components["schemas"]["RoleEnum"];
+            role: components["schemas"]["UndescribedShapeRoleEnum"];
             /** @description what a person said that it is */
             said: string | null;
             why: string;
             ends: components["schemas"]["EndShape"][];
             expected: boolean;
         };
+        /**
+         * @description * `lan` - lan
+         *     * `unread` - unread
+         * @enum {string}
+         */
+        UndescribedShapeRoleEnum: "lan" | "unread";
         UnknownLineShape: {
             line: number;
             text: string;
@@ -2443,7 +2768,12 @@ export interface components {
         };
         User: {
             name: string;
+            /** @description whether they are an administrator */
             is_owner: boolean;
+            role: components["schemas"]["RoleEnum"];
+            /** @description the roles that theirs includes */
+            may: components["schemas"]["RoleEnum"][];
+            has_password: boolean;
         };
         /**
          * @description * `delivered` - delivered
@@ -2528,6 +2858,33 @@ export interface operations {
             };
         };
         responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"];
+                };
+            };
+        };
+    };
+    change_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedAccountChangeRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["PatchedAccountChangeRequest"];
+                "multipart/form-data": components["schemas"]["PatchedAccountChangeRequest"];
+            };
+        };
+        responses: {
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2535,6 +2892,47 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Account"];
                 };
+            };
+        };
+    };
+    new_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"];
+                };
+            };
+        };
+    };
+    end_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -2583,6 +2981,50 @@ export interface operations {
             };
         };
     };
+    audit_trail: {
+        parameters: {
+            query?: {
+                /** @description entries older than this one */
+                before?: number;
+                what?: string;
+                who?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Audit"];
+                };
+            };
+        };
+    };
+    export_audit_trail: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description one JSON object a line */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
     case: {
         parameters: {
             query?: never;
@@ -2600,6 +3042,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CaseShape"];
+                };
+            };
+        };
+    };
+    delete_case: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is gone, and what was kept with it. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    case_deletion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseDeletionShape"];
                 };
             };
         };
@@ -2910,6 +3393,59 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ErrorShape"];
                 };
+            };
+        };
+    };
+    allow_network: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AllowedNetworkRequestRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["AllowedNetworkRequestRequest"];
+                "multipart/form-data": components["schemas"]["AllowedNetworkRequestRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllowedNetworkShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    disallow_network: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Live work goes there no more. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -3413,6 +3949,26 @@ export interface operations {
             };
         };
     };
+    delete_survey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                survey: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is gone, and what hung on it. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     correct_survey: {
         parameters: {
             query?: never;
@@ -3524,6 +4080,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DecisionShape"];
+                };
+            };
+        };
+    };
+    survey_deletion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                survey: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SurveyDeletionShape"];
                 };
             };
         };
@@ -3771,6 +4348,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FindingsShape"];
+                };
+            };
+        };
+    };
+    handed_over: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                survey: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandedOverRequestRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["HandedOverRequestRequest"];
+                "multipart/form-data": components["schemas"]["HandedOverRequestRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandedOverRequest"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
                 };
             };
         };
@@ -4304,6 +4916,70 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["WhyShape"];
                 };
+            };
+        };
+    };
+    tokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeldTokens"];
+                };
+            };
+        };
+    };
+    add_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTokenRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["NewTokenRequest"];
+                "multipart/form-data": components["schemas"]["NewTokenRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeldToken"];
+                };
+            };
+        };
+    };
+    end_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -7,6 +7,7 @@ import { useExpectations, useSuggested } from "../api/queries";
 import { Empty, Failed, Working } from "../ui/States";
 import { Underway } from "../ui/Underway";
 import { many, when } from "../ui/words";
+import { useMay } from "../ui/may";
 
 type Told = Shapes["ExpectationsShape"];
 type Result = Shapes["ExpectationResultShape"];
@@ -17,6 +18,7 @@ export function ExpectationsPage() {
   const survey = Number(useParams().survey);
   const told = useExpectations(survey);
   const [writing, setWriting] = useState(false);
+  const may = useMay("engineer");
   useEffect(() => {
     document.title = "Expectations – Trochos";
   }, []);
@@ -26,7 +28,7 @@ export function ExpectationsPage() {
       <header className="flex flex-wrap items-center gap-x-4 gap-y-1 px-4 pt-4 pb-2">
         <h1 className="text-lg font-semibold">Expectations</h1>
         {data ? <span className="soft">of {data.network}{data.of === "survey" ? ", as this survey brought them" : data.changed_by ? `, last changed by ${data.changed_by}, ${when(data.changed_at)}` : ""}</span> : null}
-        {data && !writing ? <button type="button" className="btn btn-sm ml-auto" onClick={() => setWriting(true)}>Edit the list</button> : null}
+        {data && !writing && may ? <button type="button" className="btn btn-sm ml-auto" onClick={() => setWriting(true)}>Edit the list</button> : null}
       </header>
       <div className="min-h-0 flex-1 overflow-auto px-4 pb-6">
         {told.isPending ? <Working what="Opening the expectations" /> : null}

@@ -1,9 +1,12 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link } from "react-router";
+import { Link, useNavigate } from "react-router";
 
-import type { Shapes } from "../api/client";
+import { ask, client, done as finished, type Shapes } from "../api/client";
 import { useDiagnosis, useSurveys, type Question } from "../api/queries";
-import { when } from "../ui/words";
+import { useMay } from "../ui/may";
+import { Removal } from "../ui/Removal";
+import { many, when } from "../ui/words";
 import { STATE_WORDS, useStep, type Step } from "./steps";
 
 type Case = Shapes["CaseShape"];
@@ -18,6 +21,11 @@ export function CaseWork({ survey, stored, works, question }: {
   const surveys = useSurveys();
   const [note, setNote] = useState("");
   const [open, setOpen] = useState(false);
+  const [going, setGoing] = useState(false);
+  const mayWork = useMay("engineer");
+  const mayDelete = useMay("administrator");
+  const navigate = useNavigate();
+  const queries = useQueryClient();
   const diagnosis = useDiagnosis(survey, works && works !== "yes" && works !== "unknown" ? question : null);
   const proven = diagnosis.data?.answer?.causes.find((cause) => cause.certainty === "proven");
   const take = (body: Step) => step.mutate({ case: stored.id, body });
@@ -37,17 +45,17 @@ export function CaseWork({ survey, stored, works, question }: {
           <span className="soft">same cause as {stored.same_cause.map((id, index) => <span key={id}>{index ? ", " : ""}<Link className="underline" to={`/s/${survey}/cases/${id}`}>case {id}</Link></span>)}</span>
         ) : null}
         <span className="ml-auto flex flex-wrap items-center gap-1.5">
-          {["reported", "not-reproduced"].includes(stored.state) && works && works !== "yes" ? <Button onClick={() => take({ step: "confirm" })}>Confirm</Button> : null}
-          {["reported", "confirmed"].includes(stored.state) && works === "yes" ? <Button onClick={() => take({ step: "not-reproduced" })}>Not reproduced</Button> : null}
-          {["reported", "confirmed"].includes(stored.state) && proven ? <Button onClick={() => take({ step: "cause", finding: proven.id })}>This is the cause</Button> : null}
+          {mayWork && ["reported", "not-reproduced"].includes(stored.state) && works && works !== "yes" ? <Button onClick={() => take({ step: "confirm" })}>Confirm</Button> : null}
+          {mayWork && ["reported", "confirmed"].includes(stored.state) && works === "yes" ? <Button onClick={() => take({ step: "not-reproduced" })}>Not reproduced</Button> : null}
+          {mayWork && ["reported", "confirmed"].includes(stored.state) && proven ? <Button onClick={() => take({ step: "cause", finding: proven.id })}>This is the cause</Button> : null}
           {stored.proposal ? <Link className="btn btn-xs" to={`/s/${survey}/change/${stored.proposal}`}>The proposal</Link> : null}
-          {!done && newer.length ? (
+          {mayWork && !done && newer.length ? (
             <select className="select select-xs w-48" aria-label="Verify on a newer survey" value="" onChange={(event) => event.target.value && take({ step: "verify", survey: Number(event.target.value) })}>
               <option value="">Verify on a newer survey</option>
               {newer.map((item) => <option key={item.id} value={item.id}>{item.title}, {when(item.taken_at)}{item.network === own?.network ? "" : ` (${item.network})`}</option>)}
             </select>
           ) : null}
-          {!done ? <Button onClick={() => take({ step: "close" })}>Close unverified</Button> : <Button onClick={() => take({ step: "reopen" })}>Open again</Button>}
+          {!mayWork ? null : !done ? <Button onClick={() => take({ step: "close" })}>Close unverified</Button> : <Button onClick={() => take({ step: "reopen" })}>Open again</Button>}
           <Link className="btn btn-xs" to={`/s/${survey}/cases/${stored.id}/report`}>Report</Link>
           <button type="button" className="btn btn-ghost btn-xs" aria-expanded={open} onClick={() => setOpen(!open)}>
             {stored.steps.length ? `${stored.steps.length} steps` : "Notes"}
@@ -65,9 +73,19 @@ export function CaseWork({ survey, stored, works, question }: {
           </ol>
           <form className="flex items-start gap-2" onSubmit={(event) => { event.preventDefault(); take({ step: "note", text: note }); setNote(""); }}>
             <textarea className="textarea textarea-sm min-h-14 flex-1" aria-label="A note" maxLength={4000} value={note} onChange={(event) => setNote(event.target.value)} />
-            <button type="submit" className="btn btn-sm" disabled={!note.trim()}>Note</button>
+            <span className="flex flex-col gap-1">
+              <button type="submit" className="btn btn-sm" disabled={!note.trim() || !mayWork}>Note</button>
+              {mayDelete ? <button type="button" className="btn btn-ghost btn-xs" onClick={() => setGoing(true)}>Delete case</button> : null}
+            </span>
           </form>
         </div>
+      ) : null}
+      {going ? (
+        <Removal title={`Delete case ${stored.id}`} onClose={() => setGoing(false)}
+          look={() => ask(client.GET("/api/cases/{case}/deletion", { params: { path: { case: stored.id } } }))}
+          remove={() => finished(client.DELETE("/api/cases/{case}", { params: { path: { case: stored.id } } }))}
+          onGone={() => { void queries.invalidateQueries(); void navigate(`/s/${survey}/cases`); }}
+          says={(found) => [`Its ${many(found.steps, "step")} and ${many(found.evidence, "pasted text")} go with it.`]} />
       ) : null}
     </section>
   );

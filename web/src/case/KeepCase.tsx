@@ -4,6 +4,7 @@ import { useNavigate } from "react-router";
 
 import { ask, client } from "../api/client";
 import type { Question } from "../api/queries";
+import { useMay } from "../ui/may";
 
 /** Keeps the question as a case, with what the person said. */
 export function KeepCase({ survey, question }: { survey: number; question: Question }) {
@@ -12,6 +13,7 @@ export function KeepCase({ survey, question }: { survey: number; question: Quest
   const navigate = useNavigate();
   const [complaint, setComplaint] = useState("");
   const [reporter, setReporter] = useState("");
+  const may = useMay("engineer");
   const keep = useMutation({
     mutationFn: () =>
       ask(
@@ -33,6 +35,7 @@ export function KeepCase({ survey, question }: { survey: number; question: Quest
       void navigate(`/s/${survey}/cases/${made.id}`);
     },
   });
+  if (!may) return null;
   return (
     <>
       <button type="button" className="btn btn-sm" onClick={() => dialog.current?.showModal()}>Keep as case</button>

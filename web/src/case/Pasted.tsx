@@ -5,6 +5,7 @@ import { Link } from "react-router";
 import { ask, client, done, type Shapes } from "../api/client";
 import { useEvidence } from "../api/queries";
 import { many, when } from "../ui/words";
+import { useMay } from "../ui/may";
 import { What } from "./Probe";
 
 type Text = Shapes["PastedShape"];
@@ -14,6 +15,7 @@ type Seen = Shapes["SeenShape"];
 export function Pasted({ survey, number }: { survey: number; number: number }) {
   const held = useEvidence(number);
   const queries = useQueryClient();
+  const may = useMay("engineer");
   const [open, setOpen] = useState(false);
   const [text, setText] = useState("");
   const [over, setOver] = useState(false);
@@ -44,7 +46,7 @@ export function Pasted({ survey, number }: { survey: number; number: number }) {
     >
       <h2 className="flex items-center gap-2 pb-1">
         <b>What somebody saw</b>
-        {open ? null : <button type="button" className="btn btn-xs ml-auto" onClick={() => setOpen(true)}>Paste an output</button>}
+        {open || !may ? null : <button type="button" className="btn btn-xs ml-auto" onClick={() => setOpen(true)}>Paste an output</button>}
       </h2>
       {!texts.length && !open ? <p className="soft">The output of ping, traceroute, tracepath or mtr, from a mail or a terminal: paste it, or drop the file here.</p> : null}
       {open ? (

@@ -6,6 +6,7 @@ import { ask, client, type Shapes } from "../api/client";
 import { useInventory } from "../api/gathering";
 import { useStoredProbes, type Question } from "../api/queries";
 import { when } from "../ui/words";
+import { useMay } from "../ui/may";
 import { useStep } from "./steps";
 
 type Seen = Shapes["ProbeShape"];
@@ -24,6 +25,7 @@ const STATES: Record<Row["state"], string> = {
 export function Probe({ survey, question, device }: { survey: number; question: Question; device: string }) {
   const params = useParams<{ case: string }>();
   const inventory = useInventory();
+  const may = useMay("operator");
   const stored = useStoredProbes(survey, question);
   const live = inventory.data?.devices.find((item) => item.name === device && item.method === "ssh");
   const probe = useMutation({
@@ -45,7 +47,7 @@ export function Probe({ survey, question, device }: { survey: number; question: 
     <section aria-label="Probe">
       <h2 className="flex items-center gap-2 pb-1">
         <b>Probe</b> <span className="soft">from {device}</span>
-        {live ? (
+        {live && may ? (
           <button type="button" className="btn btn-xs ml-auto" disabled={probe.isPending} onClick={() => { note.reset(); probe.mutate(); }}>{seen ? "Ask again" : "Ask it now"}</button>
         ) : null}
       </h2>

@@ -39,7 +39,7 @@ export function Since({ survey, question }: { survey: number; question: Question
 
 function Answer({ survey, older, question, answer }: { survey: number; older: number; question: Question; answer: Shapes["SinceShape"] }) {
   const navigate = useNavigate();
-  const keep = useKeep(survey, (proposal) => void navigate(`/s/${survey}/change/${proposal}`));
+  const keep = useKeep(survey, (place) => void navigate(place));
   if (!answer.guilty.length) return <p className="pt-1.5">{answer.says}</p>;
   const title = `Take back: ${answer.guilty.map((item) => item.summary).join(" ")}`.slice(0, 300);
   return (

@@ -38,7 +38,7 @@ function Suspect({ survey, question, cause, first, partOf }: {
 }) {
   const navigate = useNavigate();
   const [open, setOpen] = useState(first);
-  const keep = useKeep(survey, (proposal) => void navigate(`/s/${survey}/change/${proposal}`));
+  const keep = useKeep(survey, (place) => void navigate(place));
   const { remedy, proof } = cause;
   return (
     <li className={`rounded-box border p-2 ${first ? "border-base-content" : "border-base-300"}`} data-testid="suspect">
@@ -118,7 +118,7 @@ function consequence(proof: Cause["alternatives"][number]["proof"]): string {
 export function Suspects({ survey, question }: { survey: number; question: Question }) {
   const diagnosis = useDiagnosis(survey, question);
   const navigate = useNavigate();
-  const keep = useKeep(survey, (proposal) => void navigate(`/s/${survey}/change/${proposal}`));
+  const keep = useKeep(survey, (place) => void navigate(place));
   const data = diagnosis.data;
   const answer = data?.answer;
   const cure = answer ? answer.causes.filter((cause) => answer.cure.includes(cause.id)) : [];

@@ -12,11 +12,12 @@ import { Works } from "../ui/Badge";
 import { DataTable } from "../ui/DataTable";
 import { Empty, Failed, Working } from "../ui/States";
 import { many, WORKS_WORDS } from "../ui/words";
+import { useMay } from "../ui/may";
 import { EditLines } from "./EditLines";
 import { Editing } from "./Editing";
 import { EffectPicture } from "./EffectPicture";
 import { HandOver } from "./HandOver";
-import { useKeep } from "./keep";
+import { draftPlace, useKeep } from "./keep";
 import { OrderOfSteps } from "./OrderOfSteps";
 import { SideBySide } from "./SideBySide";
 
@@ -33,7 +34,7 @@ export function ChangePage() {
   const number = params.proposal ? Number(params.proposal) : null;
   const [query, setQuery] = useSearchParams();
   const proposal = useProposal(number);
-  const place = `trochos-change ${survey} ${params.proposal ?? ""}${query.getAll("down").join(" ")}`;
+  const place = draftPlace(survey, params.proposal, query.getAll("down"));
   const [own, setOwn] = useDraft(place);
   const asking = query.get("from") && query.get("to") ? queryOf(questionOf(query) as Question).toString() : "";
   const down = number === null ? new URLSearchParams(query.getAll("down").map((text) => ["down", text])).toString() : "";
@@ -184,12 +185,14 @@ function Part({ tab, data, survey, change, onOrder }: { tab: Exclude<Tab, "edit"
 /** The documents are made, and held against their modules, when somebody looks at them. */
 function Documents({ survey, change, onOrder }: { survey: number; change: Change; onOrder: () => void }) {
   const asked = useRehearsal(survey, change, true);
+  const may = useMay("engineer");
+  if (!may) return <p>What is handed over to devices takes the role engineer; an administrator can give it to you.</p>;
   if (asked.error) return <Failed error={asked.error} />;
   if (!asked.data) return <Working what="Writing the change for each device and checking it" />;
   if (asked.data.not_understood.length && !change.accept_unknown_lines) {
     return <p className="stop font-semibold">Nothing is handed over while lines of the change are not understood: correct them, or take them on above.</p>;
   }
-  return <HandOver parts={asked.data.handover} onOrder={onOrder} />;
+  return <HandOver survey={survey} parts={asked.data.handover} onOrder={onOrder} />;
 }
 
 function Relations({ title, items }: { title: string; items: Shapes["RelationRefShape"][] }) {
@@ -256,10 +259,12 @@ function One({ title, path }: { title: string; path: Path }) {
 function KeepOwn({ survey, edits, question, onKept }: { survey: number; edits: Shapes["EditShape"][]; question: Change["question"]; onKept: () => void }) {
   const navigate = useNavigate();
   const [title, setTitle] = useState("");
-  const keep = useKeep(survey, (made) => {
+  const may = useMay("engineer");
+  const keep = useKeep(survey, (place) => {
     onKept();
-    void navigate(`/s/${survey}/change/${made}`);
+    void navigate(place);
   });
+  if (!may) return null;
   return (
     <form className="flex items-center gap-2" onSubmit={(event) => { event.preventDefault(); keep.mutate({ title, edits, question }); }}>
       {keep.error ? <span role="alert" className="stop">{keep.error.message}</span> : null}

@@ -71,7 +71,7 @@ function Answer({ survey, desk, before }: { survey: number; desk: Desk; before: 
 
 function Row({ survey, group, first }: { survey: number; group: Group; first: boolean }) {
   const navigate = useNavigate();
-  const keep = useKeep(survey, (proposal) => void navigate(`/s/${survey}/change/${proposal}`));
+  const keep = useKeep(survey, (place) => void navigate(place));
   const edits = group.causes.flatMap((cause) => cause.remedy?.edits ?? []);
   const [who, what] = split(group);
   const titles = group.causes.map((cause) => cause.remedy?.title ?? "").filter(Boolean);

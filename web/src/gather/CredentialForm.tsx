@@ -1,7 +1,7 @@
 import { useState } from "react";
 
 import { removeCredential, saveCredential, useChange, type Credential } from "../api/gathering";
-import { Dialog } from "./Dialog";
+import { Dialog } from "../ui/Dialog";
 
 type Kind = "password" | "key" | "community" | "user";
 const KINDS: [Kind, string][] = [

@@ -1,7 +1,7 @@
 import { useState } from "react";
 
 import { removeDevice, saveDevice, useChange, type Credential, type LiveDevice } from "../api/gathering";
-import { Dialog } from "./Dialog";
+import { Dialog } from "../ui/Dialog";
 import { METHODS } from "./outcomes";
 
 interface Props {

@@ -14,6 +14,7 @@ interface Props {
   /** The parts of the run that is shown, by device. */
   parts: Map<string, Part>;
   mayChange: boolean;
+  mayWork: boolean;
   onEdit: (device: LiveDevice) => void;
   height?: string;
 }
@@ -39,7 +40,7 @@ function Running({ part }: { part: Part }) {
 }
 
 /** Every device: where it is, whose key was trusted, how it went last or goes now. */
-export function DeviceTable({ devices, parts, mayChange, onEdit, height }: Props) {
+export function DeviceTable({ devices, parts, mayChange, mayWork, onEdit, height }: Props) {
   const test = useChange(testDevice);
   const trust = useChange(trustKey);
   const testing = test.isPending ? test.variables : null;
@@ -68,10 +69,10 @@ export function DeviceTable({ devices, parts, mayChange, onEdit, height }: Props
       },
       {
         head: "try", value: () => "", width: "5rem",
-        show: (row) => <button type="button" className="btn btn-xs" disabled={testing !== null} aria-label={`Test ${row.name}`} onClick={() => test.mutate(row.id)}>Test</button>,
+        show: (row) => <button type="button" className="btn btn-xs" disabled={testing !== null || !mayWork} aria-label={`Test ${row.name}`} onClick={() => test.mutate(row.id)}>Test</button>,
       },
     ],
-    [parts, mayChange, onEdit, testing, test, trust],
+    [parts, mayChange, mayWork, onEdit, testing, test, trust],
   );
   return (
     <>

@@ -7,13 +7,14 @@ import {
 } from "../api/gathering";
 import { Failed, Working } from "../ui/States";
 import { many, when } from "../ui/words";
+import { AllowedForm } from "./AllowedForm";
 import { CredentialForm } from "./CredentialForm";
 import { DeviceForm } from "./DeviceForm";
 import { DeviceTable } from "./DeviceTable";
 import { ImportForm } from "./ImportForm";
 import { PlanForm } from "./PlanForm";
 
-type Open = { form: "device"; device: LiveDevice | null } | { form: "credential"; credential: Credential | null } | { form: "import" } | { form: "plan" } | null;
+type Open = { form: "device"; device: LiveDevice | null } | { form: "credential"; credential: Credential | null } | { form: "import" } | { form: "plan" } | { form: "allowed" } | null;
 
 /** Live devices: which there are, whether they can be asked, and gathering from them. */
 export function GatherPage() {
@@ -40,7 +41,7 @@ export function GatherPage() {
 
   if (inventory.isPending) return <Working what="Opening the inventory" />;
   if (inventory.error) return <Failed error={inventory.error} />;
-  const { devices, credentials, plan, may_change: mayChange } = inventory.data;
+  const { devices, credentials, plan, allowed, may_change: mayChange, may_work: mayWork } = inventory.data;
   const groups = [...new Set(devices.map((device) => device.group ?? "").filter(Boolean))].sort();
   const ready = devices.filter((device) => device.key || device.method === "snmp").length;
 
@@ -49,7 +50,7 @@ export function GatherPage() {
       <div className="flex min-h-0 flex-col gap-3">
         <div className="flex flex-wrap items-center gap-2">
           <h1 className="mr-2 text-lg font-semibold">Live devices</h1>
-          <button type="button" className="btn btn-primary btn-sm" disabled={start.isPending || devices.length === 0 || open}
+          <button type="button" className="btn btn-primary btn-sm" disabled={!mayWork || start.isPending || devices.length === 0 || open} title={mayWork ? undefined : "This takes the role operator"}
             onClick={() => start.mutate(group ? { group } : {}, { onSuccess: (made) => void navigate(`/gather/${made.id}`) })}>
             Gather {group ? group : "all"} now
           </button>
@@ -68,9 +69,9 @@ export function GatherPage() {
           ) : null}
         </div>
         {start.error ? <p role="alert" className="stop font-semibold">{start.error.message}</p> : null}
-        {run.data ? <RunPanel run={run.data} /> : null}
+        {run.data ? <RunPanel run={run.data} mayWork={mayWork} /> : null}
         <div className="min-h-0 flex-1">
-          <DeviceTable devices={devices} parts={parts} mayChange={mayChange} onEdit={(device) => setForm({ form: "device", device })} />
+          <DeviceTable devices={devices} parts={parts} mayChange={mayChange} mayWork={mayWork} onEdit={(device) => setForm({ form: "device", device })} />
         </div>
       </div>
       <aside className="flex min-h-0 flex-col gap-5 overflow-auto" aria-label="Plan, credentials and gatherings">
@@ -78,7 +79,7 @@ export function GatherPage() {
           <h2 className="font-semibold">Plan</h2>
           <p>{plan.every_hours ? <>every {many(plan.every_hours, "hour")}, next {when(plan.next_at)}</> : "only by hand"}</p>
           <p className="soft">keeps {many(plan.keep, "survey")}; wiring {plan.has_drawing ? "as drawn" : "inferred"}</p>
-          {mayChange ? <button type="button" className="btn btn-xs mt-1" onClick={() => setForm({ form: "plan" })}>Change the plan</button> : null}
+          {mayWork ? <button type="button" className="btn btn-xs mt-1" onClick={() => setForm({ form: "plan" })}>Change the plan</button> : null}
         </section>
         <section aria-label="Credentials">
           <h2 className="font-semibold">Credentials</h2>
@@ -93,6 +94,14 @@ export function GatherPage() {
           </ul>
           {mayChange ? <button type="button" className="btn btn-xs mt-1" onClick={() => setForm({ form: "credential", credential: null })}>Enter a credential</button> : null}
         </section>
+        <section aria-label="Allowed networks">
+          <h2 className="font-semibold">Where Trochos may go</h2>
+          <ul className="space-y-0.5">
+            {allowed.map((item) => <li key={item.id} className="mono" title={item.note}>{item.network}</li>)}
+            {allowed.length === 0 ? <li className="stop">nowhere yet: enter the networks of your devices</li> : null}
+          </ul>
+          {mayChange ? <button type="button" className="btn btn-xs mt-1" onClick={() => setForm({ form: "allowed" })}>Change the networks</button> : null}
+        </section>
         <section aria-label="Gatherings">
           <h2 className="font-semibold">Gatherings</h2>
           <ul className="space-y-1.5">
@@ -104,6 +113,7 @@ export function GatherPage() {
       {form?.form === "device" ? <DeviceForm device={form.device} credentials={credentials} onClose={() => setForm(null)} /> : null}
       {form?.form === "credential" ? <CredentialForm credential={form.credential} onClose={() => setForm(null)} /> : null}
       {form?.form === "import" ? <ImportForm onClose={() => setForm(null)} /> : null}
+      {form?.form === "allowed" ? <AllowedForm allowed={allowed} onClose={() => setForm(null)} /> : null}
       {form?.form === "plan" ? <PlanForm plan={plan} onClose={() => setForm(null)} /> : null}
     </div>
   );
@@ -126,7 +136,7 @@ function RunLine({ run, here }: { run: RunSummary; here: boolean }) {
   );
 }
 
-function RunPanel({ run }: { run: Run }) {
+function RunPanel({ run, mayWork }: { run: Run; mayWork: boolean }) {
   const cancel = useChange(cancelRun);
   const failed = run.parts.filter((part) => !["done", "partly", "waiting", "running", "cancelled"].includes(part.state));
   if (isOpen(run)) {
@@ -135,7 +145,7 @@ function RunPanel({ run }: { run: Run }) {
         <div className="flex items-center gap-3" role="status">
           <b>{run.state === "storing" ? "Reading what came" : `Gathering: ${run.over} of ${run.devices}`}</b>
           <progress className="progress progress-primary flex-1" value={run.state === "storing" ? undefined : run.over} max={run.devices} aria-label="Devices gathered" />
-          <button type="button" className="btn btn-xs" disabled={cancel.isPending} onClick={() => cancel.mutate(run.id)}>Stop</button>
+          <button type="button" className="btn btn-xs" disabled={cancel.isPending || !mayWork} onClick={() => cancel.mutate(run.id)}>Stop</button>
         </div>
         {failed.length ? <p className="stop pt-1">{many(failed.length, "device")} gave nothing so far: {failed.map((part) => part.device).slice(0, 8).join(", ")}{failed.length > 8 ? " and others" : ""}</p> : null}
       </section>

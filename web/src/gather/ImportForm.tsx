@@ -1,7 +1,7 @@
 import { useState } from "react";
 
 import { importInventory, useChange } from "../api/gathering";
-import { Dialog } from "./Dialog";
+import { Dialog } from "../ui/Dialog";
 
 const EXAMPLE = `- name: heron
   address: 10.64.255.1

@@ -2,7 +2,7 @@ import { useState } from "react";
 
 import { savePlan, useChange, type Plan } from "../api/gathering";
 import { useSurveys } from "../api/queries";
-import { Dialog } from "./Dialog";
+import { Dialog } from "../ui/Dialog";
 
 /** When devices are gathered by themselves, how many surveys stay, and whose wiring goes along. */
 export function PlanForm({ plan, onClose }: { plan: Plan; onClose: () => void }) {

@@ -15,6 +15,7 @@ const OUTCOMES: Record<string, [string, Tone]> = {
   "login-refused": ["login refused", "stop"],
   "not-offered": ["not offered", "stop"],
   "credential-missing": ["no credential", "stop"],
+  "not-allowed": ["not allowed there", "stop"],
   "key-unknown": ["key not trusted yet", "ask"],
   "key-changed": ["key changed", "stop"],
 };

@@ -2,9 +2,11 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
 
-import { ask, client, uploadSurvey, type Shapes, type Upload } from "../api/client";
+import { ask, client, done, uploadSurvey, type Shapes, type Upload } from "../api/client";
 import { useNetworks, useSurveys } from "../api/queries";
 import { DataTable, type Column } from "../ui/DataTable";
+import { useMay } from "../ui/may";
+import { Removal } from "../ui/Removal";
 import { Failed, Working } from "../ui/States";
 import { many, when } from "../ui/words";
 import { fromDrop, fromInput } from "./files";
@@ -15,6 +17,9 @@ type Survey = Shapes["SurveyShape"];
 export function SurveysPage() {
   const surveys = useSurveys();
   const navigate = useNavigate();
+  const mayStore = useMay("engineer");
+  const mayDelete = useMay("administrator");
+  const [going, setGoing] = useState<Survey | null>(null);
   const queries = useQueryClient();
   const pin = useMutation({
     mutationFn: (row: Survey) => ask(client.PATCH("/api/surveys/{survey}", { params: { path: { survey: row.id } }, body: { pinned: !row.pinned } })),
@@ -41,10 +46,14 @@ export function SurveysPage() {
         head: "kept", value: (row) => (row.pinned ? "pinned" : ""), width: "6rem",
         show: (row) => <button type="button" className={`btn btn-xs ${row.pinned ? "btn-primary" : "btn-ghost"}`} aria-pressed={row.pinned} aria-label={`Pin ${row.title}`}
           title={row.pinned ? "It stays, whatever the plan says" : row.gathered ? "It goes when newer ones come, unless it is pinned" : "It was stored by hand and stays"}
-          onClick={() => pin.mutate(row)}>{row.pinned ? "pinned" : "pin"}</button>,
+          disabled={!mayStore} onClick={() => pin.mutate(row)}>{row.pinned ? "pinned" : "pin"}</button>,
       },
+      ...(mayDelete ? [{
+        head: "away", value: () => "", width: "5.2rem",
+        show: (row: Survey) => <button type="button" className="btn btn-ghost btn-xs" aria-label={`Delete ${row.title}`} onClick={() => setGoing(row)}>delete</button>,
+      }] : []),
     ],
-    [pin],
+    [pin, mayStore, mayDelete],
   );
   return (
     <div className="flex h-full min-h-0 flex-col gap-4 p-4">
@@ -53,7 +62,14 @@ export function SurveysPage() {
         <Link className="btn btn-sm ml-auto" to="/gather">Gather from live devices</Link>
         {(surveys.data?.surveys.length ?? 0) > 1 ? <Link className="btn btn-sm" to="/surveys/compare">Compare two</Link> : null}
       </div>
-      <Drop onStored={(made) => void navigate(`/s/${made.id}/reading`)} />
+      {mayStore ? <Drop onStored={(made) => void navigate(`/s/${made.id}/reading`)} /> : null}
+      {going ? (
+        <Removal title={`Delete ${going.title}`} onClose={() => setGoing(null)}
+          look={() => ask(client.GET("/api/surveys/{survey}/deletion", { params: { path: { survey: going.id } } }))}
+          remove={() => done(client.DELETE("/api/surveys/{survey}", { params: { path: { survey: going.id } } }))}
+          onGone={() => { setGoing(null); queries.clear(); void queries.invalidateQueries(); }}
+          says={wentWith} />
+      ) : null}
       {surveys.isPending ? <Working what="Opening the list" /> : null}
       {surveys.error ? <Failed error={surveys.error} /> : null}
       {surveys.data ? (
@@ -64,6 +80,18 @@ export function SurveysPage() {
       ) : null}
     </div>
   );
+}
+
+/** What goes with a survey, in sentences. */
+export function wentWith(found: Shapes["SurveyDeletionShape"]): string[] {
+  const out: string[] = [];
+  const evidence = found.evidence ? `, with ${many(found.evidence, "pasted text")}` : "";
+  if (found.cases) out.push(`${many(found.cases, "case")} about it ${found.cases === 1 ? "goes" : "go"} with it${evidence}.`);
+  if (found.changes) out.push(`${many(found.changes, "kept change")} of it ${found.changes === 1 ? "goes" : "go"}, too.`);
+  if (found.verified_elsewhere) out.push(`${many(found.verified_elsewhere, "case")} of other surveys ${found.verified_elsewhere === 1 ? "was" : "were"} verified on it, and will not show on which any more.`);
+  if (found.changes_of_others) out.push(`${many(found.changes_of_others, "case")} of other surveys lose their change.`);
+  if (found.network) out.push(`It is the last survey of ${found.network}: what was decided about that network goes${found.expectations ? ", and its expectations" : ""}.`);
+  return out.length ? out : ["Nothing else hangs on it."];
 }
 
 /** When the newest of the files was written: the best guess at when they were taken. */

@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 
 import { useCases, useNames, useSurveys } from "../api/queries";
+import { useMay } from "./may";
 
 interface Props {
   open: boolean;
@@ -39,6 +40,7 @@ function Body({ survey, onClose, onHelp, onTheme }: Omit<Props, "open">) {
   const names = useNames(number);
   const cases = useCases(number);
   const surveys = useSurveys();
+  const may = useMay("administrator");
   const [text, setText] = useState("");
   const chosen = useRef(false);
   const go = (url: string) => {
@@ -69,7 +71,7 @@ function Body({ survey, onClose, onHelp, onTheme }: Omit<Props, "open">) {
           </Command.Item>
         ) : null}
         <Command.Group heading="Views" className="[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-[0.86rem] [&_[cmdk-group-heading]]:opacity-70">
-          {[["Cases", `/s/${survey}/cases`], ["Map", `/s/${survey}/map`], ["Neighbours", `/s/${survey}/neighbours`], ["Devices", `/s/${survey}/devices`], ["Findings", `/s/${survey}/findings`], ["Single failures", `/s/${survey}/failures`], ["Expectations", `/s/${survey}/expectations`], ["What was read", `/s/${survey}/reading`], ["Surveys", "/surveys"], ["Gather from live devices", "/gather"], ["Compare two surveys", "/surveys/compare"], ["Account", "/account"]].map(([name, url]) => (
+          {[["Cases", `/s/${survey}/cases`], ["Map", `/s/${survey}/map`], ["Neighbours", `/s/${survey}/neighbours`], ["Devices", `/s/${survey}/devices`], ["Findings", `/s/${survey}/findings`], ["Single failures", `/s/${survey}/failures`], ["Expectations", `/s/${survey}/expectations`], ["What was read", `/s/${survey}/reading`], ["Surveys", "/surveys"], ["Gather from live devices", "/gather"], ["Compare two surveys", "/surveys/compare"], ["Account", "/account"], ...(may ? [["Administration", "/administration"]] : [])].map(([name, url]) => (
             <Command.Item key={url} value={name} className={ROW} onSelect={() => go(url ?? "/")}>{name}</Command.Item>
           ))}
           <Command.Item value="Theme light dark" className={ROW} onSelect={() => { onTheme(); onClose(); }}>Change the theme</Command.Item>

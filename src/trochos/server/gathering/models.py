@@ -60,6 +60,19 @@ class InventoryDevice(models.Model):
         )
 
 
+class AllowedNetwork(models.Model):
+    """A network that live work may go to (allowed.py)."""
+
+    network = models.CharField(max_length=50, unique=True)
+    """As ipaddress writes it: 192.0.2.0/24."""
+    note = models.CharField(max_length=200, blank=True)
+    entered_at = models.DateTimeField(auto_now_add=True)
+    entered_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+
+    class Meta:
+        ordering = ("network",)
+
+
 class Plan(models.Model):
     """When devices are gathered by themselves, and how many surveys are kept. One row."""
 

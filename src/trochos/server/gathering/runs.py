@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from datetime import timedelta
 
+import structlog
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
@@ -19,10 +20,13 @@ from ...gather.collect import Outcome
 from ...gather.inventory import Target
 from ...gather.survey import device_files, survey_files
 from ...local import fingerprint_key
+from ..accounts.audit import note_system
 from ..surveys.models import StoredSurvey
 from ..surveys.store import store
 from .models import OPEN, Gathering, InventoryDevice, Part, Plan
 from .queueing import PART, STORE, enqueue
+
+log = structlog.get_logger("trochos.jobs")
 
 
 class NothingToGather(Exception):
@@ -151,6 +155,7 @@ def finish(number: int) -> None:
         run.ended_at = timezone.now()
         run.save()
         run.parts.update(files=None)
+    log.info("gathering", id=number, state=run.state, devices=len(parts), failed=len(failed))
     expire(Plan.current().keep)
 
 
@@ -202,8 +207,11 @@ def expire(keep: int) -> int:
     free = StoredSurvey.objects.filter(
         pk__in=old, cases__isnull=True, verified_cases__isnull=True, proposals__isnull=True
     )
-    count, _ = free.delete()
-    return count
+    gone = list(free.values_list("pk", "title"))
+    free.delete()
+    for number, title in gone:
+        note_system("survey deleted", f"{number}: {title}, by the rule for old ones")
+    return len(gone)
 
 
 def due() -> Gathering | None:
@@ -221,4 +229,8 @@ def due() -> Gathering | None:
         if Gathering.objects.filter(state__in=("running", "storing")).exists():
             return None
         devices = list(InventoryDevice.objects.select_related("credential"))
-        return begin(devices, None) if devices else None
+        if not devices:
+            return None
+        run = begin(devices, None)
+        note_system("gathering begun", f"{run.title}: {len(devices)} devices, as planned")
+        return run

@@ -71,11 +71,25 @@ class PlanShape(Shape):
     has_drawing = s.BooleanField(read_only=True)
 
 
+class AllowedNetworkRequest(s.Serializer[Any]):
+    network = s.CharField(max_length=60)
+    note = s.CharField(max_length=200, default="", allow_blank=True)
+
+
+class AllowedNetworkShape(s.Serializer[Any]):
+    id = s.IntegerField()
+    network = s.CharField()
+    note = s.CharField()
+    entered_by = s.CharField(allow_null=True)
+
+
 class InventoryShape(Shape):
     devices = InventoryDeviceShape(many=True)
     credentials = CredentialShape(many=True)
     plan = PlanShape()
     may_change = s.BooleanField()
+    may_work = s.BooleanField(help_text="whether one may gather, test and probe")
+    allowed = AllowedNetworkShape(many=True, help_text="where live work may go")
 
 
 class InventoryImportRequest(Shape):

@@ -12,6 +12,7 @@ from ...gather.collect import collect
 from ...gather.credentials import Credential
 from ...gather.problems import CredentialMissing
 from . import runs, vault
+from .allowed import admitting, networks
 from .models import StoredCredential
 from .queueing import PART, QUEUE, STORE
 
@@ -56,7 +57,8 @@ async def gather_part(part: int) -> None:
         nonlocal latest
         latest = (what, done, of)
 
-    work = asyncio.ensure_future(collect(target, known, None, progress))
+    admit = admitting(await sync_to_async(networks)())
+    work = asyncio.ensure_future(collect(target, known, None, progress, admit))
     told = None
     while not work.done():
         await asyncio.wait([work], timeout=_TICK)

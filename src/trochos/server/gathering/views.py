@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import ipaddress
 import time
 from datetime import timedelta
 from typing import Any
@@ -11,37 +12,38 @@ from django.db.models import Count, ProtectedError, Q
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from drf_spectacular.utils import OpenApiParameter, OpenApiResponse, extend_schema
-from rest_framework.exceptions import PermissionDenied, ValidationError
+from rest_framework.exceptions import ValidationError
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ...core.diagnosis.probed import Echo, Probed
 from ...core.forwarding.traffic import read_traffic
+from ...core.survey import Computed
 from ...gather.bounds import Bounds
 from ...gather.collect import collect
 from ...gather.credentials import Credential, credential_from
 from ...gather.inventory import InventoryError, Target, read_inventory, target_from
 from ...gather.probes import Question, probe
 from ...gather.problems import CredentialMissing, Problem
+from ..accounts.audit import note
+from ..accounts.roles import ADMINISTRATOR, OPERATOR, at_least, role_in
 from ..surveys.models import StoredSurvey
 from ..surveys.pasted import probed_json
 from ..surveys.store import computed, files_of
-from . import runs, shapes, vault
-from .models import OPEN, Gathering, InventoryDevice, Plan, StoredCredential
+from . import allowed, runs, shapes, vault
+from .models import (
+    OPEN,
+    AllowedNetwork,
+    Gathering,
+    InventoryDevice,
+    Plan,
+    StoredCredential,
+)
 from .tasks import stored_credential
 
 PROBE_BOUNDS = Bounds(connect=5, step=15, device=40, tries=1)
 TEST_BOUNDS = Bounds(connect=5, step=10, device=20, tries=1)
-
-
-def _may_change(request: Request) -> bool:
-    return bool(getattr(request.user, "is_staff", False))
-
-
-def _changing(request: Request) -> None:
-    if not _may_change(request):
-        raise PermissionDenied("Only an administrator changes the inventory.")
 
 
 def credential_json(held: StoredCredential) -> dict[str, object]:
@@ -74,6 +76,15 @@ def device_json(held: InventoryDevice) -> dict[str, object]:
     }
 
 
+def allowed_json(held: AllowedNetwork) -> dict[str, object]:
+    return {
+        "id": held.pk,
+        "network": held.network,
+        "note": held.note,
+        "entered_by": held.entered_by.username if held.entered_by else None,
+    }
+
+
 def plan_json(plan: Plan) -> dict[str, object]:
     return {
         "every_hours": plan.every_hours,
@@ -86,6 +97,8 @@ def plan_json(plan: Plan) -> dict[str, object]:
 class InventoryView(APIView):
     """Everything that gathering needs to know, without a secret."""
 
+    needs = {"POST": ADMINISTRATOR}
+
     @extend_schema(operation_id="inventory", responses=shapes.InventoryShape)
     def get(self, request: Request) -> Response:
         devices = InventoryDevice.objects.select_related("credential", "trusted_by")
@@ -94,7 +107,9 @@ class InventoryView(APIView):
                 "devices": [device_json(d) for d in devices],
                 "credentials": [credential_json(c) for c in StoredCredential.objects.all()],
                 "plan": plan_json(Plan.current()),
-                "may_change": _may_change(request),
+                "may_change": at_least(role_in(request), ADMINISTRATOR),
+                "may_work": at_least(role_in(request), OPERATOR),
+                "allowed": [allowed_json(n) for n in AllowedNetwork.objects.all()],
             }
         )
 
@@ -105,7 +120,6 @@ class InventoryView(APIView):
     )
     def post(self, request: Request) -> Response:
         """Takes in an inventory file: devices by name, new ones added, others changed."""
-        _changing(request)
         sent = shapes.InventoryImportRequest(data=request.data)
         sent.is_valid(raise_exception=True)
         try:
@@ -120,7 +134,10 @@ class InventoryView(APIView):
                 "Enter it first."
             )
         for target in targets:
+            _may_be_reached(target)
+        for target in targets:
             _save(InventoryDevice.objects.filter(name=target.name).first(), target, known)
+        note(request, "inventory imported", f"{len(targets)} devices")
         return self.get(request)
 
 
@@ -144,6 +161,13 @@ def _save(
     return held
 
 
+def _may_be_reached(target: Target) -> None:
+    try:
+        allowed.check_literal(target.address)
+    except Problem as problem:
+        raise ValidationError(str(problem)) from problem
+
+
 def _target(request: Request) -> tuple[Target, dict[str, StoredCredential]]:
     sent = shapes.InventoryDeviceRequest(data=request.data)
     sent.is_valid(raise_exception=True)
@@ -154,48 +178,58 @@ def _target(request: Request) -> tuple[Target, dict[str, StoredCredential]]:
     known = {c.name: c for c in StoredCredential.objects.all()}
     if target.credential not in known:
         raise ValidationError(f"There is no credential called {target.credential}.")
+    _may_be_reached(target)
     return target, known
 
 
 class InventoryDevicesView(APIView):
+    needs = {"POST": ADMINISTRATOR}
+
     @extend_schema(
         operation_id="add_inventory_device",
         request=shapes.InventoryDeviceRequest,
         responses={201: shapes.InventoryDeviceShape, 400: shapes.ErrorShape},
     )
     def post(self, request: Request) -> Response:
-        _changing(request)
         target, known = _target(request)
         if InventoryDevice.objects.filter(name=target.name).exists():
             raise ValidationError(f"There is a device called {target.name} already.")
-        return Response(device_json(_save(None, target, known)), status=201)
+        held = _save(None, target, known)
+        note(request, "device added", f"{held.name} at {held.address}")
+        return Response(device_json(held), status=201)
 
 
 class InventoryDeviceView(APIView):
+    needs = {"PUT": ADMINISTRATOR, "DELETE": ADMINISTRATOR}
+
     @extend_schema(
         operation_id="change_inventory_device",
         request=shapes.InventoryDeviceRequest,
         responses={200: shapes.InventoryDeviceShape, 400: shapes.ErrorShape},
     )
     def put(self, request: Request, device: int) -> Response:
-        _changing(request)
         held = get_object_or_404(InventoryDevice, pk=device)
         target, known = _target(request)
         if InventoryDevice.objects.filter(name=target.name).exclude(pk=held.pk).exists():
             raise ValidationError(f"There is a device called {target.name} already.")
-        return Response(device_json(_save(held, target, known)))
+        held = _save(held, target, known)
+        note(request, "device changed", f"{held.name} at {held.address}")
+        return Response(device_json(held))
 
     @extend_schema(
         operation_id="remove_inventory_device",
         responses={204: OpenApiResponse(description="It is gone.")},
     )
     def delete(self, request: Request, device: int) -> Response:
-        _changing(request)
-        get_object_or_404(InventoryDevice, pk=device).delete()
+        held = get_object_or_404(InventoryDevice, pk=device)
+        held.delete()
+        note(request, "device removed", held.name)
         return Response(status=204)
 
 
 class TrustView(APIView):
+    needs = {"POST": ADMINISTRATOR}
+
     @extend_schema(
         operation_id="trust_key",
         request=shapes.TrustRequest,
@@ -203,7 +237,6 @@ class TrustView(APIView):
     )
     def post(self, request: Request, device: int) -> Response:
         """A person compared the key that the device shows, and trusts it."""
-        _changing(request)
         held = get_object_or_404(InventoryDevice, pk=device)
         key = str(request.data.get("key", "")) if isinstance(request.data, dict) else ""
         if not key or key != held.shown_key:
@@ -215,10 +248,13 @@ class TrustView(APIView):
         held.trusted_by, held.trusted_at = user, timezone.now()
         held.outcome, held.says = "", ""
         held.save()
+        note(request, "key trusted", f"{held.name}: {key}")
         return Response(device_json(held))
 
 
 class TestView(APIView):
+    needs = {"POST": OPERATOR}
+
     @extend_schema(operation_id="test_device", request=None, responses=shapes.TestShape)
     def post(self, request: Request, device: int) -> Response:
         """Talks to one device now, and says what works."""
@@ -236,7 +272,9 @@ class TestView(APIView):
             return found
 
         started = time.monotonic()
-        outcome = asyncio.run(collect(held.target, known, TEST_BOUNDS))
+        admit = allowed.admitting(allowed.networks())
+        outcome = asyncio.run(collect(held.target, known, TEST_BOUNDS, admit=admit))
+        note(request, "device tested", f"{held.name}: {outcome.kind}")
         runs.note(outcome)
         return Response(
             {
@@ -252,6 +290,8 @@ class TestView(APIView):
 
 class ProbeView(APIView):
     """A complaint asked of the device itself, beside what is computed."""
+
+    needs = {"POST": OPERATOR}
 
     @extend_schema(
         operation_id="probes",
@@ -284,13 +324,15 @@ class ProbeView(APIView):
         sent = shapes.ProbeRequest(data=request.data)
         sent.is_valid(raise_exception=True)
         asked = sent.validated_data
-        opened = computed(get_object_or_404(StoredSurvey, pk=survey))
+        stored = get_object_or_404(StoredSurvey, pk=survey)
+        opened = computed(stored)
         path = opened.path(asked["from"], asked["to"], read_traffic(asked))
         held = InventoryDevice.objects.filter(name=path.sender).first()
         if held is None:
             raise ValidationError(
                 f"{path.sender} is not in the inventory, so nobody can ask it. Add it under Gather."
             )
+        _may_be_probed(opened, stored, str(path.target))
         question = Question(
             path.target,
             path.source if asked.get("source") else None,
@@ -298,41 +340,74 @@ class ProbeView(APIView):
             asked["dont_fragment"],
         )
         try:
+            target = asyncio.run(allowed.admitting(allowed.networks())(held.target))
             credential = stored_credential(held.credential.name)
-            seen = asyncio.run(probe(held.target, credential, question, PROBE_BOUNDS))
+            note(request, "probed", f"{path.sender} asked for {path.target}")
+            seen = asyncio.run(probe(target, credential, question, PROBE_BOUNDS))
         except Problem as problem:
             raise ValidationError(f"{path.sender} cannot be asked: {problem}") from problem
         return Response(probed_json(opened, path, seen, None))
 
 
+def _may_be_probed(opened: Computed, stored: StoredSurvey, address: str) -> None:
+    """Refuses a target that nobody is known to have. Anybody may have written the survey that is
+    asked about; what devices themselves said they have stands in a gathered one."""
+    target = ipaddress.ip_address(address)
+    if not allowed.within(target, allowed.networks()):
+        raise ValidationError(str(allowed.refuse(address)))
+    gathered = StoredSurvey.objects.filter(gatherings__isnull=False, network=stored.network_id)
+    latest = gathered.order_by("-stored_at").first()
+    if latest is None:
+        raise ValidationError(
+            f"Nothing of {stored.network.name} was gathered yet, so nobody here knows who has "
+            f"{address}. Gather first; then devices can be asked."
+        )
+    if latest.pk != stored.pk:
+        opened = computed(latest)
+    if not any(
+        str(own.address) == address
+        for device in opened.network.devices
+        for interface in device.interfaces
+        for own in interface.addresses
+    ):
+        raise ValidationError(
+            f"No device of {latest.title} has {address}, and others are not probed from here."
+        )
+
+
 class CredentialsView(APIView):
+    needs = {"POST": ADMINISTRATOR}
+
     @extend_schema(
         operation_id="add_credential",
         request=shapes.CredentialRequest,
         responses={201: shapes.CredentialShape, 400: shapes.ErrorShape},
     )
     def post(self, request: Request) -> Response:
-        _changing(request)
-        return Response(credential_json(_sealed(request, None)), status=201)
+        held = _sealed(request, None)
+        note(request, "credential added", held.name)
+        return Response(credential_json(held), status=201)
 
 
 class CredentialView(APIView):
+    needs = {"PUT": ADMINISTRATOR, "DELETE": ADMINISTRATOR}
+
     @extend_schema(
         operation_id="change_credential",
         request=shapes.CredentialRequest,
         responses={200: shapes.CredentialShape, 400: shapes.ErrorShape},
     )
     def put(self, request: Request, credential: int) -> Response:
-        _changing(request)
         held = get_object_or_404(StoredCredential, pk=credential)
-        return Response(credential_json(_sealed(request, held)))
+        held = _sealed(request, held)
+        note(request, "credential changed", held.name)
+        return Response(credential_json(held))
 
     @extend_schema(
         operation_id="remove_credential",
         responses={204: OpenApiResponse(description="It is gone."), 400: shapes.ErrorShape},
     )
     def delete(self, request: Request, credential: int) -> Response:
-        _changing(request)
         held = get_object_or_404(StoredCredential, pk=credential)
         try:
             held.delete()
@@ -341,6 +416,7 @@ class CredentialView(APIView):
                 f"{held.devices.count()} devices use {held.name}. Give them another credential "
                 "first."
             ) from error
+        note(request, "credential removed", held.name)
         return Response(status=204)
 
 
@@ -368,13 +444,14 @@ def _sealed(request: Request, held: StoredCredential | None) -> StoredCredential
 
 
 class PlanView(APIView):
+    needs = {"PUT": OPERATOR}
+
     @extend_schema(
         operation_id="change_plan",
         request=shapes.PlanShape,
         responses={200: shapes.PlanShape, 400: shapes.ErrorShape},
     )
     def put(self, request: Request) -> Response:
-        _changing(request)
         sent = shapes.PlanShape(data=request.data)
         sent.is_valid(raise_exception=True)
         plan = Plan.current()
@@ -391,7 +468,49 @@ class PlanView(APIView):
                     raise ValidationError("That survey holds no wiring (topology.json).")
                 plan.drawing = files["topology.json"].decode("utf-8", "replace")
         plan.save()
+        note(request, "plan changed", f"every {hours} hours" if hours else "nothing by itself")
         return Response(plan_json(plan))
+
+
+class AllowedNetworksView(APIView):
+    """Where live work may go."""
+
+    needs = {"POST": ADMINISTRATOR}
+
+    @extend_schema(
+        operation_id="allow_network",
+        request=shapes.AllowedNetworkRequest,
+        responses={201: shapes.AllowedNetworkShape, 400: shapes.ErrorShape},
+    )
+    def post(self, request: Request) -> Response:
+        sent = shapes.AllowedNetworkRequest(data=request.data)
+        sent.is_valid(raise_exception=True)
+        try:
+            network = str(allowed.network_from(sent.validated_data["network"]))
+        except ValueError as error:
+            raise ValidationError(str(error)) from error
+        user: Any = request.user
+        held, made = AllowedNetwork.objects.get_or_create(
+            network=network, defaults={"note": sent.validated_data["note"], "entered_by": user}
+        )
+        if not made:
+            raise ValidationError(f"{network} is in the list already.")
+        note(request, "network allowed", network)
+        return Response(allowed_json(held), status=201)
+
+
+class AllowedNetworkView(APIView):
+    needs = {"DELETE": ADMINISTRATOR}
+
+    @extend_schema(
+        operation_id="disallow_network",
+        responses={204: OpenApiResponse(description="Live work goes there no more.")},
+    )
+    def delete(self, request: Request, network: int) -> Response:
+        held = get_object_or_404(AllowedNetwork, pk=network)
+        held.delete()
+        note(request, "network no longer allowed", held.network)
+        return Response(status=204)
 
 
 def _summary(run: Gathering) -> dict[str, object]:
@@ -437,6 +556,8 @@ def _whole(run: Gathering) -> dict[str, object]:
 
 
 class GatheringsView(APIView):
+    needs = {"POST": OPERATOR}
+
     @extend_schema(operation_id="gatherings", responses=shapes.GatheringListShape)
     def get(self, request: Request) -> Response:
         found = Gathering.objects.select_related("started_by")[:20]
@@ -461,6 +582,7 @@ class GatheringsView(APIView):
             run = runs.begin(devices, user, sent.validated_data.get("title"))
         except runs.NothingToGather as error:
             raise ValidationError(str(error)) from error
+        note(request, "gathering begun", f"{run.title}: {run.parts.count()} devices")
         return Response(_whole(run), status=201)
 
 
@@ -471,9 +593,12 @@ class GatheringView(APIView):
 
 
 class CancelView(APIView):
+    needs = {"POST": OPERATOR}
+
     @extend_schema(operation_id="cancel_gathering", request=None, responses=shapes.GatheringShape)
     def post(self, request: Request, gathering: int) -> Response:
         run = get_object_or_404(Gathering, pk=gathering)
         runs.cancel(run)
+        note(request, "gathering stopped", run.title)
         run.refresh_from_db()
         return Response(_whole(run))

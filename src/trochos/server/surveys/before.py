@@ -12,6 +12,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ...core.diagnosis.audit import ExpectationError, parse_expectations
+from ..accounts.roles import ENGINEER, READER
 from . import jobs, shapes
 from .changes import body, edits_of
 from .documents import stored_survey
@@ -26,6 +27,8 @@ MARKS = 12
 
 class OrderView(APIView):
     """The order of a change's steps: at once if it is quick, else with progress to ask again."""
+
+    needs = {"POST": READER}
 
     @extend_schema(
         operation_id="order",
@@ -68,6 +71,8 @@ class SweepView(APIView):
 
 class ExpectationsView(APIView):
     """What must hold in a survey's network, and whether it does in this survey."""
+
+    needs = {"PUT": ENGINEER}
 
     @extend_schema(
         operation_id="expectations",

@@ -14,6 +14,7 @@ from rest_framework.views import APIView
 from ...core.change.compare import missing_devices
 from ...core.forwarding.endpoints import EndpointError
 from ...core.survey import Computed
+from ..accounts.roles import ENGINEER
 from . import jobs, shapes
 from .changes import works
 from .models import Case, CaseStep, Proposal, StoredSurvey
@@ -46,6 +47,8 @@ STEPS: dict[str, tuple[frozenset[str], str | None]] = {
 
 
 class StepsView(APIView):
+    needs = {"POST": ENGINEER}
+
     @extend_schema(
         operation_id="take_step",
         request=shapes.StepRequest,

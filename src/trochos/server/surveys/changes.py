@@ -23,6 +23,8 @@ from ...core.network.edits import Edit, EditError, read_edits
 from ...core.readers.masking import mask
 from ...core.survey import Computed, Rehearsal
 from ...local import fingerprint_key
+from ..accounts.audit import note
+from ..accounts.roles import ENGINEER, READER, at_least, role_in
 from . import jobs, shapes
 from .documents import stored_survey
 from .models import Answer, Case, Proposal, StoredSurvey
@@ -120,6 +122,8 @@ class UnknownsView(APIView):
 class StopView(APIView):
     """Has a long answer end with the best so far."""
 
+    needs = {"POST": ENGINEER}
+
     @extend_schema(operation_id="stop_answer", request=None, responses={204: None})
     def post(self, request: Request, answer: int) -> Response:
         jobs.stop(get_object_or_404(Answer, pk=answer))
@@ -191,6 +195,8 @@ def edits_of(opened: Computed, data: dict[str, Any]) -> tuple[Edit, ...]:
 class RehearsalView(APIView):
     """What a change does, before anybody makes it. Nothing is stored."""
 
+    needs = {"POST": READER}
+
     @extend_schema(
         operation_id="rehearse",
         request=shapes.RehearsalRequest,
@@ -237,7 +243,9 @@ class RehearsalView(APIView):
                     {"device": device, "file": file, "text": text}
                     for (device, file), text in rehearsal.changed.texts.items()
                 ],
-                "handover": _handover(opened, edits, rehearsal, body(request)),
+                "handover": _handover(opened, edits, rehearsal, body(request))
+                if at_least(role_in(request), ENGINEER)
+                else [],
                 "not_understood": rehearsal.not_understood,
                 "along": [item.as_json() for item in rehearsal.along],
                 "before": before,
@@ -292,6 +300,8 @@ def proposal_json(proposal: Proposal) -> dict[str, object]:
 class ProposalsView(APIView):
     """Changes that are kept, to be looked at, handed over, and attached to a case."""
 
+    needs = {"POST": ENGINEER}
+
     @extend_schema(
         operation_id="keep_proposal",
         request=shapes.ProposalRequest,
@@ -314,6 +324,7 @@ class ProposalsView(APIView):
             question=body(request).get("question") or {},
             made_by=user,
         )
+        note(request, "change kept", f"{proposal.pk}: {proposal.title}")
         return Response(proposal_json(proposal), status=201)
 
 
@@ -322,6 +333,26 @@ class ProposalView(APIView):
     def get(self, request: Request, proposal: int) -> Response:
         found = get_object_or_404(Proposal.objects.select_related("made_by"), pk=proposal)
         return Response(proposal_json(found))
+
+
+class HandOversView(APIView):
+    """That somebody took a change out to a device, for the audit trail."""
+
+    needs = {"POST": ENGINEER}
+
+    @extend_schema(
+        operation_id="handed_over",
+        request=shapes.HandedOverRequest,
+        responses={201: shapes.HandedOverRequest, 400: shapes.ErrorShape},
+    )
+    def post(self, request: Request, survey: int) -> Response:
+        stored = stored_survey(survey)
+        data = shapes.HandedOverRequest(data=request.data)
+        data.is_valid(raise_exception=True)
+        held = data.validated_data
+        devices = ", ".join(held["devices"])
+        note(request, "hand-over", f"{devices} ({held['how']}), survey {stored.pk}: {stored.title}")
+        return Response(held, status=201)
 
 
 class CompareView(APIView):

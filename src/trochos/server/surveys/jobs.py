@@ -12,6 +12,7 @@ import time
 from datetime import timedelta
 from typing import Any
 
+import structlog
 from django.conf import settings
 from django.db import IntegrityError, transaction
 from django.db.models import F, Q
@@ -22,6 +23,7 @@ from ..queueing import COMPUTING, enqueue
 from . import kept, work
 from .models import Answer, StoredSurvey
 
+log = structlog.get_logger("trochos.jobs")
 SECONDS = 60.0
 """How long one answer may take."""
 MEMORY = 3 << 30
@@ -64,13 +66,18 @@ def ask(kind: str, survey: StoredSurvey, question: dict[str, Any], seconds: floa
         found = None
     if found is None:
         found = _put(key, kind, survey, question)
-    if settings.COMPUTE_HERE and not found.over:
-        perform(found.pk)
-        found.refresh_from_db()
-    until = time.monotonic() + seconds
-    while not found.over and time.monotonic() < until:
-        time.sleep(_LOOK)
-        found.refresh_from_db()
+    try:
+        if settings.COMPUTE_HERE and not found.over:
+            perform(found.pk)
+            found.refresh_from_db()
+        until = time.monotonic() + seconds
+        while not found.over and time.monotonic() < until:
+            time.sleep(_LOOK)
+            found.refresh_from_db()
+    except Answer.DoesNotExist as error:
+        raise work.NotAnswered(
+            "The survey was corrected or deleted meanwhile. Ask again, of what is there now."
+        ) from error
     return found
 
 
@@ -173,7 +180,21 @@ def _watch(found: Answer) -> Watch:
 
 
 def _end(number: int, state: str, **values: Any) -> None:
-    Answer.objects.filter(pk=number).update(state=state, ended_at=timezone.now(), **values)
+    held = Answer.objects.filter(pk=number)
+    held.update(state=state, ended_at=timezone.now(), **values)
+    row = held.values("kind", "survey_id", "asked_at", "ended_at", "begun").first()
+    if row is not None and row["ended_at"] is not None:
+        took = (row["ended_at"] - row["asked_at"]).total_seconds()
+        log.info(
+            "answer",
+            id=number,
+            kind=row["kind"],
+            of=row["survey_id"],
+            state=state,
+            seconds=round(took, 2),
+            begun=row["begun"],
+            says=values.get("says"),
+        )
 
 
 def state(answer: Answer) -> dict[str, object]:

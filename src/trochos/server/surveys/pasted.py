@@ -17,6 +17,7 @@ from ...core.forwarding.path import Path
 from ...core.forwarding.traffic import Traffic
 from ...core.readers.pasted import Seen, outputs, read_pasted
 from ...core.survey import Computed
+from ..accounts.roles import ENGINEER
 from . import kept, shapes
 from .models import Case, CaseEvidence, StoredSurvey
 from .store import computed
@@ -160,6 +161,8 @@ def _case(number: int) -> Case:
 class EvidenceView(APIView):
     """What somebody saw, kept with a case."""
 
+    needs = {"POST": ENGINEER}
+
     @extend_schema(operation_id="case_evidence", responses={200: shapes.PastedListShape})
     def get(self, request: Request, case: int) -> Response:
         found = _case(case)
@@ -191,6 +194,8 @@ class EvidenceView(APIView):
 
 
 class EvidenceItemView(APIView):
+    needs = {"DELETE": ENGINEER}
+
     @extend_schema(operation_id="drop_evidence", request=None, responses={204: None})
     def delete(self, request: Request, case: int, evidence: int) -> Response:
         get_object_or_404(CaseEvidence, pk=evidence, case=case).delete()

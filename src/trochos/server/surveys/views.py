@@ -11,7 +11,7 @@ from django.db.models import Count
 from django.http import Http404
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import OpenApiParameter, OpenApiResponse, extend_schema
 from rest_framework.exceptions import ValidationError
 from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
@@ -29,7 +29,9 @@ from ...core.network.facts import Device, End
 from ...core.readers.archives import UploadError, opened
 from ...core.survey import Computed
 from .. import settings
-from . import documents, present, shapes
+from ..accounts.audit import note
+from ..accounts.roles import ADMINISTRATOR, ENGINEER
+from . import deletion, documents, present, shapes
 from .documents import stored_survey
 from .models import Case, Network, StoredSurvey
 from .store import computed, correct, store, when
@@ -117,6 +119,8 @@ def _sent_as(request: Request) -> str | None:
 class SurveysView(APIView):
     """All surveys, newest first; and storing a new one."""
 
+    needs = {"POST": ENGINEER}
+
     parser_classes = (MultiPartParser,)
 
     @extend_schema(operation_id="surveys", responses=shapes.SurveyListShape)
@@ -141,10 +145,13 @@ class SurveysView(APIView):
             )
         user: Any = request.user
         stored = store(files, title, user, _sent_as(request), network, taken_at)
+        note(request, "survey stored", f"{stored.pk}: {stored.title}")
         return Response(survey_json(stored), status=201)
 
 
 class SurveyView(APIView):
+    needs = {"PATCH": ENGINEER, "DELETE": ADMINISTRATOR}
+
     @extend_schema(operation_id="survey", responses=shapes.SurveyShape)
     def get(self, request: Request, survey: int) -> Response:
         return Response(survey_json(stored_survey(survey)))
@@ -168,6 +175,14 @@ class SurveyView(APIView):
         if changes:
             correct(stored, changes)
         return Response(survey_json(stored))
+
+    @extend_schema(
+        operation_id="delete_survey",
+        responses={204: OpenApiResponse(description="It is gone, and what hung on it.")},
+    )
+    def delete(self, request: Request, survey: int) -> Response:
+        """Deletes a survey and what hangs on it (see its deletion)."""
+        return deletion.deleted_survey(request, survey)
 
 
 class ReadingView(APIView):
@@ -487,6 +502,8 @@ def _same_cause(case: Case) -> list[int]:
 class CasesView(APIView):
     """The complaints of a survey, and new ones."""
 
+    needs = {"POST": ENGINEER}
+
     @extend_schema(operation_id="cases", responses=shapes.CaseListShape)
     def get(self, request: Request, survey: int) -> Response:
         stored = stored_survey(survey)
@@ -516,7 +533,17 @@ class CasesView(APIView):
 
 
 class CaseView(APIView):
+    needs = {"DELETE": ADMINISTRATOR}
+
     @extend_schema(operation_id="case", responses=shapes.CaseShape)
     def get(self, request: Request, case: int) -> Response:
         found = get_object_or_404(Case.objects.select_related("survey", "opened_by"), pk=case)
         return Response(case_json(found, computed(found.survey)))
+
+    @extend_schema(
+        operation_id="delete_case",
+        responses={204: OpenApiResponse(description="It is gone, and what was kept with it.")},
+    )
+    def delete(self, request: Request, case: int) -> Response:
+        """Deletes a case, its notes and what was pasted into it."""
+        return deletion.deleted_case(request, case)

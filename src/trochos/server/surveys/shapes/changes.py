@@ -178,3 +178,8 @@ class ComparisonShape(Shape):
     breaks = PairsShape()
     moves = PairsShape()
     unsure = s.IntegerField(help_text="pairs that worked, of which that is not known any more")
+
+
+class HandedOverRequest(Shape):
+    devices = s.ListField(child=s.CharField(max_length=100), min_length=1, max_length=200)
+    how = s.ChoiceField(choices=("copied", "downloaded"))

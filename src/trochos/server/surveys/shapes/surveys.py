@@ -221,3 +221,22 @@ class MapLinkShape(Shape):
 class MapShape(Shape):
     nodes = MapNodeShape(many=True)
     links = MapLinkShape(many=True)
+
+
+class SurveyDeletionShape(Shape):
+    cases = s.IntegerField()
+    evidence = s.IntegerField(help_text="what was pasted into these cases")
+    changes = s.IntegerField()
+    verified_elsewhere = s.IntegerField(
+        help_text="cases of other surveys that were verified on this one"
+    )
+    changes_of_others = s.IntegerField(
+        help_text="cases of other surveys whose change is one of this"
+    )
+    network = s.CharField(allow_null=True, help_text="the network of which it is the last survey")
+    expectations = s.BooleanField(help_text="whether that network's expectations go, too")
+
+
+class CaseDeletionShape(Shape):
+    steps = s.IntegerField()
+    evidence = s.IntegerField()
