@@ -59,7 +59,7 @@ def _changes(line: str, rng: random.Random) -> Iterator[str]:
     if " permit " in line:
         yield line.replace(" permit ", " deny ")
     if "md5 " in line or "password " in line or "string " in line:
-        yield re.sub(r"<secret:[0-9a-f]{12}>", "<secret:0123456789ab>", line)
+        yield re.sub(r"(<secret:(?:[0-9a-f]{4})?)[0-9a-f]{12}>", r"\g<1>0123456789ab>", line)
 
 
 def faults(survey: Computed, rng: random.Random) -> Iterator[Fault]:

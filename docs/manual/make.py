@@ -13,7 +13,7 @@ ROOT = Path(__file__).resolve().parents[2]
 sys.path.insert(0, str(ROOT / "src"))
 
 from trochos.core.diagnosis import suspects  # noqa: E402
-from trochos.core.diagnosis.findings import FAMILIES  # noqa: E402
+from trochos.core.diagnosis.findings import FAMILIES, KINDS  # noqa: E402
 from trochos.core.readers import limits  # noqa: E402
 
 
@@ -32,6 +32,12 @@ def page() -> str:
         out += [f"| `{kind}` | {text} |" for kind, text in sorted(family.KINDS.items())]
         out.append("")
     out += [
+        "## Of Trochos itself",
+        "",
+        "| kind | is |",
+        "|---|---|",
+        f"| `check-broke` | {KINDS['check-broke']} |",
+        "",
         "# Suspects",
         "",
         "What `diagnose` looks for because a leg dies: nothing here contradicts anything by",

@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import pytest
 from faults import try_fault
-from surveys import ROOT, bare
+from surveys import KEY, ROOT, bare
 
 from trochos.core.network.edits import TextEdit
+from trochos.core.readers.masking import number_of
 
 Kind = tuple[str, str, str, str, str]
 """(network, router, section and inner section, line taken out, line added)."""
@@ -45,7 +46,7 @@ KINDS: dict[str, Kind] = {
         "isle",
         "router bgp 64507",
         "",
-        "neighbor 10.120.255.3 password <secret:0123456789ab>",
+        f"neighbor 10.120.255.3 password <secret:{number_of(KEY)}0123456789ab>",
     ),
     "BGP: nobody calls": (
         "trio",

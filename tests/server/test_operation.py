@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 import logging
 import logging.config
@@ -9,6 +10,7 @@ import os
 import re
 import subprocess
 import sys
+import zipfile
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -21,13 +23,14 @@ from django.db.migrations.executor import MigrationExecutor
 from django.test import Client
 from surveys import ROOT
 
-from trochos.local import read_folder
+from trochos.core.readers.masking import number_of
+from trochos.local import fingerprint_key, read_folder
 from trochos.server import backup, logs
-from trochos.server.accounts.models import Token
+from trochos.server.accounts.models import AuditEntry, Token
 from trochos.server.gathering import vault
 from trochos.server.gathering.models import StoredCredential
-from trochos.server.surveys.models import ExpectationList, StoredSurvey
-from trochos.server.surveys.store import store
+from trochos.server.surveys.models import Case, ExpectationList, StoredSurvey
+from trochos.server.surveys.store import files_of, store
 
 SCRIPT = ROOT / "docs" / "examples" / "check_branch.py"
 MANUAL = ROOT / "docs" / "manual" / "operating.md"
@@ -190,3 +193,89 @@ def test_accounts_and_devices_of_before_have_a_role_and_a_place() -> None:
         "ben": "engineer",
     }
     assert list(AllowedNetwork.objects.values_list("network", flat=True)) == ["192.0.2.7/32"]
+
+
+def plain_archive(files: dict[str, str]) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        for name, text in files.items():
+            archive.writestr(name, text)
+    return out.getvalue()
+
+
+@pytest.mark.django_db(transaction=True)
+def test_secrets_of_before_are_masked_where_they_are_stored() -> None:
+    executor = MigrationExecutor(connection)
+    before = [
+        ("surveys", "0006_expectations_and_evidence"),
+        ("accounts", "0002_roles_tokens_audit"),
+    ]
+    texts = {
+        "devices/a/frr.conf": "frr version 8.4\nhostname a\n!\nrouter bgp 64512\n"
+        " neighbor 10.0.0.2 password barnacle-and-brine\n!\nend\n",
+        "devices/b/frr.conf": "frr version 8.4\nhostname b\n!\ninterface e0\n"
+        " ip ospf message-digest-key 1 md5 <secret:0123456789ab>\n!\nend\n",
+        "survey.json": '{"title": "x"}\n',
+    }
+    try:
+        executor.migrate(before)
+        old = executor.loader.project_state(before).apps
+        network = old.get_model("surveys", "Network").objects.create(name="n")
+        stored = old.get_model("surveys", "StoredSurvey").objects.create(
+            title="x", network=network, digest="d", archive=plain_archive(texts), device_count=2,
+            unread_count=0, file_count=2, open_lines=0, findings={},
+        )  # fmt: skip
+        case = old.get_model("surveys", "Case").objects.create(
+            survey=stored, complaint="it says password barnacle", sender="a", receiver="b"
+        )
+    finally:
+        call_command("migrate", verbosity=0)
+    files = files_of(StoredSurvey.objects.get())
+    number = number_of(fingerprint_key())
+    assert re.search(
+        rf"password <secret:{number}[0-9a-f]{{12}}>", files["devices/a/frr.conf"].decode()
+    )
+    assert f"md5 <secret:{number}0123456789ab>" in files["devices/b/frr.conf"].decode()
+    assert "barnacle" not in Case.objects.get(pk=case.pk).complaint
+    said = {entry.what: entry.about for entry in AuditEntry.objects.all()}
+    assert "1 files: devices/a/frr.conf" in said["secrets masked in a stored survey"]
+    assert said["secrets masked in what was written"] == f"Case {case.pk}"
+
+
+@pytest.mark.django_db
+def test_a_survey_is_the_same_whatever_the_number_of_its_marks() -> None:
+    files = {
+        "devices/a/frr.conf": b"frr version 8.4\nhostname a\n!\nrouter bgp 64512\n"
+        b" neighbor 10.0.0.2 password barnacle\n!\nend\n"
+    }
+    stored = store(files, None, None)
+    unnumbered = {
+        path: re.sub(rb"<secret:[0-9a-f]{4}([0-9a-f]{12})>", rb"<secret:\1>", data)
+        for path, data in files_of(stored).items()
+    }
+    unnumbered.pop("survey.json")
+    assert store(unnumbered, None, None).pk == stored.pk
+
+
+@pytest.mark.django_db
+def test_another_machines_key_is_refused_and_a_key_can_be_rotated(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from trochos.server import keys
+
+    monkeypatch.delenv("TROCHOS_VAULT_KEY", raising=False)
+    here, there = tmp_path / "here", tmp_path / "there"
+    monkeypatch.setenv("TROCHOS_STATE", str(here))
+    keys.require(keys.FINGERPRINTS, keys.VAULT, found=True)
+    keys.require(keys.FINGERPRINTS, keys.VAULT)
+    monkeypatch.setenv("TROCHOS_STATE", str(there))
+    with pytest.raises(keys.WrongKey, match="Copy it from the machine"):
+        keys.require(keys.FINGERPRINTS)
+    fingerprint_key()  # a key of its own, as a second host made before
+    with pytest.raises(keys.WrongKey, match="not the one of this installation"):
+        keys.require(keys.FINGERPRINTS, found=True)
+    monkeypatch.setenv("TROCHOS_STATE", str(here))
+    old, new = keys.rotate()
+    assert old != new and number_of(fingerprint_key()) == new
+    keys.require(keys.FINGERPRINTS)
+    assert (here / f"fingerprint-{old}.key").exists()

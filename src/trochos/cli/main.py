@@ -458,3 +458,12 @@ def main(arguments: list[str] | None = None) -> int:
     except MemoryError:
         print("trochos: the survey is too large for this machine's memory.", file=sys.stderr)
         return 2
+    except Exception as error:
+        if os.environ.get("TROCHOS_TRACE"):
+            raise
+        print(
+            f"trochos: something went wrong here that nobody expected ({type(error).__name__}). "
+            "Nothing was changed. With TROCHOS_TRACE=1 set, the same call shows where.",
+            file=sys.stderr,
+        )
+        return 2

@@ -7,10 +7,12 @@ the whole request over once (docs/decisions/0029).
 
 from __future__ import annotations
 
+import asyncio
 import json
 import os
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from http.cookies import CookieError, SimpleCookie
 from tempfile import SpooledTemporaryFile
 from typing import Any
 
@@ -18,12 +20,15 @@ from asgiref.sync import AsyncToSync, sync_to_async
 from asgiref.wsgi import WsgiToAsgiInstance
 from django.conf import settings
 from django.core.wsgi import get_wsgi_application
+from django.db import DatabaseError
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "trochos.server.settings")
 
 THREADS = 8
 """Requests at a time. More do not answer sooner: they only take turns in each other's way."""
 _IN_MEMORY = 1 << 20
+_UNKNOWN = 1 << 20
+"""Bytes that are taken from whoever is not signed in."""
 _threads = ThreadPoolExecutor(THREADS, "request")
 _django = get_wsgi_application()
 
@@ -56,11 +61,11 @@ class _Request(WsgiToAsgiInstance):
         self.scope = scope
         with SpooledTemporaryFile(max_size=_IN_MEMORY) as body:
             try:
-                await _take(receive, body)
+                await _take(scope, receive, body)
             except _Gone:
                 return
-            except _TooLarge:
-                await _refuse(send)
+            except _TooLarge as error:
+                await _refuse(send, str(error))
                 return
             body.seek(0)
             self.sync_send = AsyncToSync(send)
@@ -72,10 +77,32 @@ class _Request(WsgiToAsgiInstance):
         super().start_response(status, headers, exc_info)  # type: ignore[no-untyped-call]
 
 
-async def _take(receive: Any, body: Any) -> None:
+def _signed_in(scope: Any) -> bool:
+    """Whether a request shows a session or a token that holds; asked before a large body is taken,
+    so that nobody without an account fills the disk."""
+    from django.contrib.auth import SESSION_KEY
+    from django.contrib.sessions.backends.db import SessionStore
+    from django.db import close_old_connections
+
+    from .accounts.models import Token
+
+    headers = {name.lower(): value.decode("latin-1") for name, value in scope["headers"]}
+    try:
+        kind, _, text = headers.get(b"authorization", "").partition(" ")
+        if kind.lower() == "bearer":
+            return Token.of(text.strip()) is not None
+        held = SimpleCookie(headers.get(b"cookie", "")).get(settings.SESSION_COOKIE_NAME)
+        return held is not None and SESSION_KEY in SessionStore(held.value)
+    except (CookieError, DatabaseError):
+        return False
+    finally:
+        close_old_connections()
+
+
+async def _take(scope: Any, receive: Any, body: Any) -> None:
     # A form has more than its files: a little is allowed for that.
     size, most = 0, settings.UPLOAD_MAX_BYTES + (16 << 20)
-    more = True
+    more, asked = True, False
     while more:
         message = await receive()
         if message["type"] != "http.request":
@@ -83,14 +110,22 @@ async def _take(receive: Any, body: Any) -> None:
         part = message.get("body", b"")
         size += len(part)
         if size > most:
-            raise _TooLarge
+            raise _TooLarge(
+                f"What was sent is larger than {settings.UPLOAD_MAX_BYTES >> 20} MB, which is the "
+                "most that is taken."
+            )
+        if size > _UNKNOWN and not asked:
+            asked = True
+            loop = asyncio.get_running_loop()
+            if not await loop.run_in_executor(_threads, _signed_in, scope):
+                raise _TooLarge(
+                    "More than 1 MB is taken from those only who are signed in, or show a token."
+                )
         body.write(part)
         more = message.get("more_body", False)
 
 
-async def _refuse(send: Any) -> None:
-    most = settings.UPLOAD_MAX_BYTES >> 20
-    says = f"What was sent is larger than {most} MB, which is the most that is taken."
+async def _refuse(send: Any, says: str) -> None:
     data = json.dumps({"detail": says}).encode()
     headers = [(b"content-type", b"application/json"), (b"connection", b"close")]
     await send({"type": "http.response.start", "status": 413, "headers": headers})

@@ -74,8 +74,8 @@ class Kept:
             self._stopping.wait(wait)
 
 
-def prepare(demo: Path | None) -> None:
-    """Migrations and demo data; quick when both are there already."""
+def migrate() -> None:
+    """Brings the database up to date; quick when it is."""
     from django.core.management import call_command
     from django.db import connection
     from django.db.migrations.executor import MigrationExecutor
@@ -84,6 +84,10 @@ def prepare(demo: Path | None) -> None:
     if executor.migration_plan(executor.loader.graph.leaf_nodes()):
         print("trochos: preparing the database", file=sys.stderr)
         call_command("migrate", verbosity=0, interactive=False)
+
+
+def prepare(demo: Path | None) -> None:
+    """The demo's data; quick when it is there already."""
     if demo is not None:
         from .demo import load
 
@@ -185,10 +189,15 @@ def main(arguments: list[str] | None = None) -> int:
 
     django.setup()
     root = Path(__file__).resolve().parents[3]
+    from .keys import FINGERPRINTS, VAULT, WrongKey, require
+
     try:
+        migrate()
+        require(FINGERPRINTS, VAULT, found=True)
         prepare(None if options.no_demo else root / "demo")
-    except DatabaseError as error:
-        print(f"trochos: {unreachable(error)}", file=sys.stderr)
+    except (DatabaseError, WrongKey) as error:
+        says = str(error) if isinstance(error, WrongKey) else unreachable(error)
+        print(f"trochos: {says}", file=sys.stderr)
         return 1
     base = os.environ.get("TROCHOS_URL", f"http://127.0.0.1:{options.port}").rstrip("/")
     link = sign_in_link(base)

@@ -38,6 +38,13 @@ def main(arguments: list[str]) -> int:
     import django
 
     django.setup()
+    from .keys import FINGERPRINTS, VAULT, WrongKey, require
+
+    try:
+        require(FINGERPRINTS, *(() if computing else (VAULT,)))
+    except WrongKey as error:
+        print(f"trochos: {error}", file=sys.stderr)
+        return 1
     from procrastinate.contrib.django import app
 
     from .gathering.tasks import STALLED

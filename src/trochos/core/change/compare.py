@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from ..forwarding.reach import Reach
 from ..network.addressing import Prefix
 from ..network.facts import Device, Interface, Network
+from ..network.source import alike
 from ..protocols.routes import Route
 from ..protocols.tables import Tables
 from ..readers.survey import Survey
@@ -47,7 +48,7 @@ def text_changes(old: Survey, new: Survey) -> list[dict[str, object]]:
         before, after = old.files.get(device, {}), new.files.get(device, {})
         for file in sorted(before.keys() | after.keys()):
             left, right = before.get(file), after.get(file)
-            if left == right:
+            if left == right or (left is not None and right is not None and alike(left, right)):
                 continue
             lines = difflib.unified_diff(
                 (left or "").splitlines(),

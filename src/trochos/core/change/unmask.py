@@ -13,12 +13,13 @@ import re
 from collections.abc import Iterable, Mapping
 
 from ..network.edits import DataEdit, Down, Edit, EditError, TextEdit
+from ..network.source import MARK
 from ..readers.masking import mask
 from .apply import edit_texts
 from .data import DataEditor
 from .text import Editor
 
-_MARK = re.compile(r"<secret:[0-9a-f]{12}>")
+_MARK = re.compile(MARK)
 
 
 def secrets_of(raw: str, masked: str) -> dict[str, str]:
@@ -29,7 +30,7 @@ def secrets_of(raw: str, masked: str) -> dict[str, str]:
             continue
         pattern = "".join(
             "(.+?)" if _MARK.fullmatch(part) else re.escape(part)
-            for part in re.split(r"(<secret:[0-9a-f]{12}>)", hidden)
+            for part in re.split(f"({MARK})", hidden)
         )
         found = re.fullmatch(pattern, plain)
         if found is not None:

@@ -23,6 +23,7 @@ from ..forwarding.verdicts import BIT
 from ..forwarding.walk import Leg
 from ..network.edits import DataEdit, Edit, EditError, TextEdit
 from ..network.facts import End
+from ..network.guard import guarded
 from ..network.quiet import without_collecting
 from ..network.source import Source
 from ..protocols.filters import Flow
@@ -231,7 +232,9 @@ class Search:
                 weight = POSSIBLE if serious else WORKAROUND
             suspects.append(Suspect(replace(finding, remedies=remedies), weight))
         if looking:
-            suspects += look(bench, path, self.flow)
+            suspects += guarded(
+                "looking for suspects", lambda: look(bench, path, self.flow), lambda _: []
+            )
         if bench is not self.base:
             suspects = [Suspect(self._as_it_stands(s.finding), s.weight) for s in suspects]
         out: list[Option] = []

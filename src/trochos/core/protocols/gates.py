@@ -8,21 +8,19 @@ way for both, so a rule cannot be applied differently to the two.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, Generic, TypeVar
 
 from ..network.addressing import FAMILY_NAMES
 from ..network.mends import Mend
-from ..network.source import HIDDEN, Source
+from ..network.source import Source, blurred, incomparable
 
 NEIGHBOUR, ROUTES, NOTHING = "neighbour", "routes", "nothing"
 
 FILTERED = "whoever filters lets the protocol pass: that is the mend of filters, for any protocol"
 
 E = TypeVar("E")
-_SECRET = re.compile(r"<secret:[0-9a-f]{12}>")
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,7 +165,7 @@ def judge(gates: Sequence[Gate[E]], left: E, right: E) -> Outcome:
         if not gate.applies(left, right):
             continue
         mine, theirs = gate.read(left, right), gate.read(right, left)
-        known = not (_hidden(mine.value) or _hidden(theirs.value))
+        known = not incomparable(_words(mine.value), _words(theirs.value))
         holds = gate.agree(*((mine, theirs) if known else (_blurred(mine), _blurred(theirs))))
         judged.append(
             Judged(
@@ -188,11 +186,11 @@ def judge(gates: Sequence[Gate[E]], left: E, right: E) -> Outcome:
     return Outcome(judged, stuck, up)
 
 
-def _hidden(value: Any) -> bool:
-    """True if a value holds a secret of which nothing is known."""
+def _words(value: Any) -> str:
+    """The words of a value, in which a secret's mark would stand."""
     if isinstance(value, tuple):
-        return any(_hidden(item) for item in value)
-    return isinstance(value, str) and HIDDEN in value
+        return " ".join(_words(item) for item in value)
+    return value if isinstance(value, str) else ""
 
 
 def _blurred(reading: Reading) -> Reading:
@@ -203,4 +201,4 @@ def _blurred(reading: Reading) -> Reading:
 def _blur(value: Any) -> Any:
     if isinstance(value, tuple):
         return tuple(_blur(item) for item in value)
-    return _SECRET.sub(HIDDEN, value) if isinstance(value, str) else value
+    return blurred(value) if isinstance(value, str) else value

@@ -12,7 +12,9 @@ import hmac
 import html
 import json
 import re
+from functools import lru_cache
 
+from ..network.source import HIDDEN, MARK
 from .located_json import JsonError, Node, parse
 from .openconfig import answers
 from .secrets import FORMS, PROSE, is_secret
@@ -24,8 +26,10 @@ _WORDS = (
     "priv", "://", "text-name", "security-name", "com2sec", "snmp", "createuser", "bearer", "basic",
     *(name.lower() for name in answers.WRAPPED),
 )  # fmt: skip
-_ESCAPED = re.compile(r"&lt;secret((?::[0-9a-f]{12})?)&gt;")
-_DONE = re.compile(r"<secret(?::[0-9a-f]{12})?>")
+_ESCAPED = re.compile(r"&lt;secret((?::(?:[0-9a-f]{4})?[0-9a-f]{12})?)&gt;")
+_BARE = re.compile(r"((?:<|&lt;)secret:)([0-9a-f]{12}(?:>|&gt;))")
+_NUMBER = re.compile(r"((?:<|&lt;)secret:)[0-9a-f]{4}(?=[0-9a-f]{12}(?:>|&gt;))")
+_DONE = re.compile(rf"{HIDDEN}|{MARK}")
 _STARTS = re.compile(r"\s*(?:<(?!secret:)(?P<xml>)|[\[{](?P<json>))")
 _XML = re.compile(
     r"<!--(?P<comment>.*?)-->|<!\[CDATA\[(?P<cdata>.*?)\]\]>|<[?!][^>]*>"
@@ -38,10 +42,26 @@ _MEMBER = re.compile(r'"((?:[^"\\]|\\.)*)"(\s*:\s*)("(?:[^"\\]|\\.)*"|-?\d[\w.+-
 _ELEMENT = re.compile(r"<([\w:.-]+)(?:\s[^>]*)?>([^<]+)</\1\s*>")
 
 
+@lru_cache(maxsize=64)
+def number_of(key: bytes) -> str:
+    """The number of a key, which each of its marks carries; it says nothing of the key."""
+    return hashlib.sha256(b"the number of a key of fingerprints" + key).hexdigest()[:4]
+
+
 def fingerprint(secret: str, key: bytes) -> str:
     """The text that stands for a secret: the same for equal secrets under one key."""
     digest = hmac.new(key, secret.encode("utf-8", "replace"), hashlib.sha256).hexdigest()
-    return f"<secret:{digest[:12]}>"
+    return f"<secret:{number_of(key)}{digest[:12]}>"
+
+
+def numbered(text: str, key: bytes) -> str:
+    """A text whose marks of before keys had numbers carry this key's."""
+    return _BARE.sub(rf"\g<1>{number_of(key)}\g<2>", text)
+
+
+def unnumbered(text: str) -> str:
+    """A text whose marks carry no number, as they were before."""
+    return _NUMBER.sub(r"\g<1>", text)
 
 
 def mask(text: str, key: bytes) -> str:

@@ -72,6 +72,8 @@ def merged_device(name: str, drafts: DeviceDrafts, role: str | None) -> Device:
     else:
         final = "router" if any(forwarding) else "host"
     default = final == "router" and not any(c.profile.name == yang.YANG.name for c in configs)
+    # What is missing of a device may have said that it passes packets on.
+    default = default or (drafts.partly is not None and role != "host")
     gathered: dict[int, tuple[GatheredRoute, ...]] = {}
     if routing:
         tables: dict[int, list[GatheredRoute]] = {}

@@ -7,10 +7,11 @@ captures, captures fill in what configuration cannot say.
 
 from __future__ import annotations
 
+import hashlib
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
+from functools import lru_cache, partial
 
 from ..network.fabric import Fabric
 from ..network.facts import (
@@ -21,8 +22,9 @@ from ..network.facts import (
     Unmodelled,
     Unstored,
 )
+from ..network.guard import guarded
 from ..network.quiet import without_collecting
-from ..network.source import HIDDEN
+from ..network.source import HIDDEN, numbers_in
 from . import (
     gathering,
     hostfiles,
@@ -49,7 +51,7 @@ from .masking import mask
 from .merging import merged_device
 from .openconfig import data as openconfig
 from .report import FileReport, Ledger, split_lines
-from .whole import EARLY, data_ends_early, text_ends_early
+from .whole import EARLY, data_ends_early, placeholder, text_ends_early, unread_from
 from .yang import data as yang
 from .yang import state as yang_state
 
@@ -113,13 +115,13 @@ def read_again(survey: Survey, changed: Mapping[str, Mapping[str, str]]) -> Surv
         changed: device -> all its files, as masked text.
     """
     with without_collecting():
-        partial = _Survey(b"", _parsed)
+        again = _Survey(b"", _parsed)
         for device, files in changed.items():
             for name, text in sorted(files.items(), key=lambda f: ("tunnel" not in f[0], f)):
-                partial.file(device, name, text)
+                again.file(device, name, text)
         kept = {d.name: d for d in survey.network.devices if d.chassis not in changed}
         reports = [report for report in survey.reading if report.device not in changed]
-        return partial.assemble(survey, kept, reports)
+        return again.assemble(survey, kept, reports)
 
 
 def places(files: Mapping[str, bytes], survey: Survey) -> dict[tuple[str, str], str]:
@@ -160,6 +162,7 @@ class _Survey:
         self.key = key
         self.parse = parser
         self.keys_hidden = False
+        self.keys: set[str] = set()
         self.reports: list[FileReport] = []
         self.drafts: dict[str, DeviceDrafts] = {}
         self.texts: dict[str, dict[str, str]] = {}
@@ -194,16 +197,28 @@ class _Survey:
         )
         name = parts[-1] if device else path
         if b"\x00" in data:
-            self.unreadable(device, name, "not text", "The file is binary, so nothing was read.")
+            note = "The file is binary, so nothing was read."
+            digest = hashlib.sha256(data).hexdigest()
+            self.unreadable(device, name, "not text", note, len(data), digest)
             return None
         try:
             text = data.decode("utf-8-sig")
         except UnicodeDecodeError:
             text = data.decode("latin-1")
         self.keys_hidden = self.keys_hidden or HIDDEN in text or "&lt;secret&gt;" in text
-        return mask(text, self.key)
+        masked = mask(text, self.key)
+        if "secret:" in masked:
+            # Marks under another key came masked, from another installation or of before.
+            self.keys |= numbers_in(masked.replace("&lt;", "<").replace("&gt;", ">"))
+            self.keys_hidden = self.keys_hidden or len(self.keys) > 1
+        return masked
 
-    def unreadable(self, device: str | None, name: str, kind: str, note: str) -> None:
+    def unreadable(
+        self, device: str | None, name: str, kind: str, note: str, size: int, digest: str
+    ) -> None:
+        """A file that cannot be shown: what was sent is told by a placeholder, so that the survey
+        is the same one, and says the same, whenever it is read again."""
+        self.keep(device or "", name, placeholder(kind, note, size, digest))
         report = Ledger(device, name, kind, ["(not shown)"])
         report.unknown(1, False, note, "(not shown)")
         report.note = note
@@ -236,6 +251,30 @@ class _Survey:
     # -- what a file is -----------------------------------------------------------
 
     def file(self, device: str, name: str, text: str, flat: bool = False) -> None:
+        """Reads one file of a device; one that breaks its reader is a damaged one."""
+        guarded(
+            f"reading {device}/{name}",
+            lambda: self.read_file(device, name, text, flat),
+            lambda error: self.broke(device, name, text, error),
+        )
+
+    def broke(self, device: str, name: str, text: str, error: str) -> None:
+        self.keep(device, name, text)
+        lines = split_lines(text)
+        ledger = Ledger(device or None, name, "damaged file", lines)
+        ledger.note = f"Reading it broke something here ({error}), so it was left aside."
+        ledger.unknown(1, True, ledger.note)
+        if device:
+            self.draft(device).unread_files += 1
+            why = f"reading it broke something here ({error})"
+            self.cut(device, name, 1, lines[0].strip() if lines else "", None, why)
+        self.done(ledger, device, matters=True)
+
+    def read_file(self, device: str, name: str, text: str, flat: bool) -> None:
+        placed = unread_from(text)
+        if placed is not None:
+            self.unreadable(device or None, name, *placed)
+            return
         lines = split_lines(text)
         stripped = text.lstrip()
         if not stripped:
@@ -537,12 +576,27 @@ class _Survey:
         roles = {node.name: node.role for node in drawing.nodes.values() if node.role}
         roles |= self.said.roles
         out = {}
-        for name, drafts in self.drafts.items():
-            self.parts(name, drafts)
-            unstored = self.stored_apart(name, drafts)
-            merged = merged_device(name, drafts, roles.get(name))
-            out[name] = replace(merged, unstored=unstored) if unstored else merged
+        for name, drafts in list(self.drafts.items()):
+            out[name] = guarded(
+                f"putting {name} together",
+                partial(self.device, name, drafts, roles.get(name)),
+                partial(self.no_device, name),
+            )
         return out
+
+    def device(self, name: str, drafts: DeviceDrafts, role: str | None) -> Device:
+        self.parts(name, drafts)
+        unstored = self.stored_apart(name, drafts)
+        merged = merged_device(name, drafts, role)
+        return replace(merged, unstored=unstored) if unstored else merged
+
+    def no_device(self, name: str, error: str) -> Device:
+        """A device whose files contradict each other in a way that nobody foresaw."""
+        ledger = Ledger(name, "", "damaged device", ["(not shown)"])
+        ledger.note = f"Putting its files together broke something here ({error}): it is not read."
+        ledger.unknown(1, True, ledger.note, "(not shown)")
+        self.done(ledger, name, matters=True)
+        return Device(name, role="unread")
 
     def parts(self, device: str, drafts: DeviceDrafts) -> None:
         """Reads what a device gave of OpenConfig, in as many files as there are."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 
 from .located_json import DataError
@@ -46,3 +47,23 @@ def data_ends_early(text: str, error: DataError) -> bool:
     # A string, a word or a tag that is cut in its middle shows on the last line.
     last = error.line >= len(split_lines(rest)) and not rest.endswith(("}", "]", ">"))
     return last and any(sign in str(error) for sign in _CUT)
+
+
+_PLACEHOLDER = "trochos:not-kept"
+
+
+def placeholder(kind: str, note: str, size: int, digest: str) -> str:
+    """What is kept of a file that cannot be kept as text: how large it was and its SHA-256."""
+    held = {"kind": kind, "note": note, "size": size, "sha256": digest}
+    return json.dumps({_PLACEHOLDER: held}, indent=1) + "\n"
+
+
+def unread_from(text: str) -> tuple[str, str, int, str] | None:
+    """Kind, note, size and digest of a file that a placeholder stands for, if the text is one."""
+    if _PLACEHOLDER not in text[:40]:
+        return None
+    try:
+        held = json.loads(text)[_PLACEHOLDER]
+        return str(held["kind"]), str(held["note"]), int(held["size"]), str(held["sha256"])
+    except (ValueError, KeyError, TypeError):
+        return None

@@ -18,7 +18,7 @@ from ..diagnosis.causes import bench_of
 from ..forwarding.endpoints import EndpointError
 from ..forwarding.path import Path, Traffic, find_path
 from ..network.edits import DataEdit, Edit, EditError, TextEdit
-from ..network.source import Source
+from ..network.source import Source, alike
 from .questions import Watch, unwatched
 
 if TYPE_CHECKING:
@@ -254,7 +254,7 @@ def differences(old: Computed, new: Computed) -> list[Difference]:
             kind = kinds.get((device, file), "")
             # A host's routes are its configuration; nobody configures what else is shown so.
             shown = kind.startswith(STATE) and not (hosts and kind.startswith("routes"))
-            if not device or was == now or shown:
+            if not device or shown or alike(was, now):
                 continue
             try:
                 edits = edits_between(device, file, now, was)
@@ -343,6 +343,8 @@ def _of_edit(edit: Edit, was: str, now: str, number: int) -> list[Difference]:
             [Source(edit.device, edit.file, None, _shown(edit.old))] if edit.old is not None else []
         )
         where = edit.path.strip("/").rsplit("/", 1)[-1]
+        if isinstance(edit.old, str) and isinstance(edit.new, str) and alike(edit.old, edit.new):
+            return []
         if where in _STATE_LEAVES or _follows(edit.old) or _follows(edit.new):
             return []
         if where.isdigit():
@@ -356,6 +358,8 @@ def _of_edit(edit: Edit, was: str, now: str, number: int) -> list[Difference]:
         return [Difference(number, edit.device, edit.file, says, old, new, (edit,))]
     if not isinstance(edit, TextEdit):
         return []
+    if alike("\n".join(edit.remove), "\n".join(edit.add)):
+        return []  # secrets under different keys, which nobody can compare
     opening = edit.context[-1] if edit.context else ""
     adds = list(edit.add)
     pairs: list[tuple[tuple[str, ...], tuple[str, ...]]] = []

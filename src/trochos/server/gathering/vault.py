@@ -39,6 +39,11 @@ def _key() -> Fernet:
     return Fernet(key)
 
 
+def ready() -> None:
+    """Makes the key if there is none."""
+    _key()
+
+
 def seal(parts: dict[str, str]) -> bytes:
     """The parts of a credential as they are stored."""
     return _key().encrypt(json.dumps(parts).encode())

@@ -8,6 +8,13 @@ from django.db import models
 from ...core.forwarding.path import Traffic
 
 
+class KeyOnRecord(models.Model):
+    """A key of the installation, by a digest that tells it from others (keys.py)."""
+
+    name = models.CharField(max_length=40, unique=True)
+    digest = models.CharField(max_length=64)
+
+
 class Network(models.Model):
     """What surveys are surveys of, and what a person decided about it."""
 

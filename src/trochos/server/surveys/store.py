@@ -8,6 +8,7 @@ import json
 import threading
 import zipfile
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import replace
 from datetime import datetime, timedelta
 from typing import Any
@@ -18,6 +19,7 @@ from django.utils import timezone
 from django.utils.dateparse import parse_datetime
 
 from ...core.readers.archives import UploadError
+from ...core.readers.masking import unnumbered
 from ...core.readers.survey import About
 from ...core.survey import Computed
 from ...local import fingerprint_key
@@ -43,7 +45,12 @@ class StillComputing(Exception):
     """A worker computes the survey just now; whoever asks again in a moment gets an answer."""
 
 
-def pack(survey: Computed) -> bytes:
+def digest_of(survey: Computed) -> str:
+    """What tells a survey from others: its masked texts, whatever the number of the key is."""
+    return hashlib.sha256(pack(survey, unnumbered)).hexdigest()
+
+
+def pack(survey: Computed, seen: Callable[[str], str] = str) -> bytes:
     """The masked texts of a survey as a .zip; the same texts give the same bytes."""
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
@@ -52,7 +59,7 @@ def pack(survey: Computed) -> bytes:
                 path = f"devices/{device}/{name}" if device else name
                 entry = zipfile.ZipInfo(path, (1980, 1, 1, 0, 0, 0))
                 entry.compress_type = zipfile.ZIP_DEFLATED
-                archive.writestr(entry, text)
+                archive.writestr(entry, seen(text))
     return out.getvalue()
 
 
@@ -89,7 +96,7 @@ def store(
             f"No device was recognised in what you sent ({listed}). A survey holds configurations "
             "or captures of devices, best as devices/NAME/FILE."
         )
-    digest = hashlib.sha256(pack(survey)).hexdigest()
+    digest = digest_of(survey)
     known = StoredSurvey.objects.filter(digest=digest).first()
     if known is not None:
         return known

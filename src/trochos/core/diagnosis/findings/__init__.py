@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
+from types import ModuleType
 
+from ...network.guard import guarded
 from ..finding import NOTES, ORDER, Finding
 from . import (
     addresses,
@@ -42,15 +45,37 @@ FAMILIES = (
     reality,
 )
 KINDS: dict[str, str] = {kind: text for family in FAMILIES for kind, text in family.KINDS.items()}
+KINDS["check-broke"] = "Checks that broke, so that nothing which they look for is said."
 
 
 def find_all(context: Context) -> list[Finding]:
     """Every finding of every family, most serious first."""
     out: dict[str, Finding] = {}
     for family in FAMILIES:
-        for finding in family.find(context):
+        for finding in guarded(
+            f"the checks of {_name(family)}",
+            partial(_found, context, family),
+            partial(_broke, context, family),
+        ):
             out.setdefault(finding.id, _as_certain(context, finding))
     return sorted(out.values(), key=lambda f: (ORDER[f.severity], f.kind, f.device, f.id))
+
+
+def _name(family: ModuleType) -> str:
+    return family.__name__.rpartition(".")[2]
+
+
+def _found(context: Context, family: ModuleType) -> list[Finding]:
+    return list(family.find(context))
+
+
+def _broke(context: Context, family: ModuleType, error: str) -> list[Finding]:
+    """That checks could not be made: nothing that they look for is said of any device."""
+    what = _name(family)
+    says = f"The checks of {what} broke here ({error}): nothing that they look for is said."
+    detail = "That is a fault of Trochos; its trace is in the log. All other checks were made."
+    first = context.network.devices[0].name if context.network.devices else ""
+    return [Finding("check-broke", NOTES, first, says, detail, (), key=what)]
 
 
 def _as_certain(context: Context, finding: Finding) -> Finding:

@@ -7,6 +7,7 @@ from dataclasses import replace
 from ...network.addressing import Address
 from ...network.edits import Remedy
 from ...network.facts import AddressFact, End, Source, StaticRoute
+from ...network.guard import guarded
 from ...protocols.gates import Relation
 from ...protocols.routes import Route
 from ..finding import Finding, Ready
@@ -89,7 +90,10 @@ def _or_its_owner(bench: Bench, device: str, address: Address, found: list[Remed
 
 def with_remedies(bench: Bench, finding: Finding) -> Finding:
     """The finding with its remedies."""
-    found = replace(finding, remedies=tuple(remedies_of(bench, finding)))
+    remedies = guarded(
+        f"the remedies of {finding.id}", lambda: remedies_of(bench, finding), lambda _: []
+    )
+    found = replace(finding, remedies=tuple(remedies))
     return found.turned_to(found.remedies[0]) if found.remedies else found
 
 
