@@ -99,8 +99,8 @@ def test_nobody_without_an_account_fills_the_disk(monkeypatch: pytest.MonkeyPatc
         scope = {
             "type": "http", "method": "POST", "path": "/api/surveys", "raw_path": b"/api/surveys",
             "query_string": b"", "headers": [(b"host", b"127.0.0.1"), *listed],
-            "http_version": "1.1", "scheme": "http", "client": ("127.0.0.1", 1), "server": ("127.0.0.1", 80),
-            "root_path": "",
+            "http_version": "1.1", "scheme": "http", "client": ("127.0.0.1", 1),
+            "server": ("127.0.0.1", 80), "root_path": "",
         }  # fmt: skip
         asyncio.run(asgi.application(scope, receive, send))
         body = b"".join(bytes(m.get("body", b"")) for m in said)  # type: ignore[call-overload]
