@@ -15,9 +15,9 @@ from ..core.diagnosis.audit import Expectation, ExpectationError, parse_expectat
 from ..core.diagnosis.causes import Progress
 from ..core.forwarding.endpoints import EndpointError
 from ..core.forwarding.traffic import Traffic, read_traffic
-from ..core.network.addressing import Address, parse_prefix
+from ..core.network.addressing import Address
+from ..core.network.documents import apart
 from ..core.network.edits import EditError, read_edits
-from ..core.network.facts import place_of
 from ..core.network.quiet import without_collecting
 from ..core.survey import Computed
 from ..core.whole.questions import Watch
@@ -173,27 +173,8 @@ def _ends(parser: _Parser) -> None:
     )
 
 
-def _apart(document: object) -> object:
-    """The document with routing instances named beside their devices: what is one node inside,
-    DEVICE/INSTANCE, is two words in documents."""
-    if isinstance(document, list | tuple):
-        return [_apart(item) for item in document]
-    if not isinstance(document, dict):
-        return document
-    out: dict[str, object] = {}
-    for key, value in document.items():
-        node = isinstance(value, str) and "/" in value and parse_prefix(value) is None
-        if node and key == "device":
-            out |= place_of(value)
-        elif node and key == "from":
-            out[key] = place_of(value)["device"]
-        else:
-            out[key] = _apart(value)
-    return out
-
-
 def _print(document: object) -> None:
-    _write(_apart(document))
+    _write(apart(document))
 
 
 def _write(document: object) -> None:
@@ -222,14 +203,14 @@ def run_path(options: argparse.Namespace) -> int:
     traffic = _traffic(options)
     survey = load(options.survey)
     path = survey.path(options.sender, options.receiver, traffic)
-    _print(path.as_json()) if options.json else tables.path(path.as_json())
+    _print(path.as_json()) if options.json else tables.path(path.as_nodes())
     return 0 if path.works == "yes" else 1
 
 
 def run_ladder(options: argparse.Namespace) -> int:
     traffic = _traffic(options)
     found = load(options.survey).ladder(options.sender, options.receiver, traffic)
-    document = found.as_json()
+    document = found.as_nodes()
     _print(document) if options.json else tables.ladder(document)
     return 0 if found.first_failing is None else 1
 
@@ -253,7 +234,7 @@ def run_diagnose(options: argparse.Namespace) -> int:
     traffic = _traffic(options)
     survey = load(options.survey)
     found = survey.diagnose(options.sender, options.receiver, traffic, _progress())
-    document = found.as_json()
+    document = found.as_nodes()
     _print(document) if options.json else tables.diagnosis(document)
     return 0 if found.path.works == "yes" else 1
 
@@ -273,7 +254,7 @@ def _watch(seconds: float = SECONDS) -> Watch:
 def run_desk(options: argparse.Namespace) -> int:
     before = load(options.before) if options.before is not None else None
     found = load(options.survey).desk(before, _watch())
-    document = found.as_json()
+    document = found.as_nodes()
     _print(document) if options.json else tables.desk(document)
     return 1 if found.fails else 0
 
@@ -282,14 +263,14 @@ def run_since(options: argparse.Namespace) -> int:
     traffic = _traffic(options)
     survey, worked = load(options.survey), load(options.worked)
     found = survey.since(options.sender, options.receiver, worked, traffic, _watch())
-    document = found.as_json()
+    document = found.as_nodes()
     _print(document) if options.json else tables.since(document)
     return 0 if found.path.works == "yes" else 1
 
 
 def run_unknowns(options: argparse.Namespace) -> int:
     found = load(options.survey).unknowns(_watch())
-    document = found.as_json()
+    document = found.as_nodes()
     _print(document) if options.json else tables.unknowns(document)
     return 1 if found.questions else 0
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 
 from ..change.rehearse import Effect
 from ..forwarding.path import Path
+from ..network.documents import Document
 from ..network.edits import Edit, Remedy
 from .finding import Finding
 from .remedies.bench import Bench
@@ -73,7 +74,7 @@ class Cause:
         finding = self.option.finding.turned_to(self.option.remedy)
         shown = replace(finding, remedies=(self.option.remedy,))
         return {
-            **shown.as_json(),
+            **shown.as_nodes(),
             "alternatives": [item.as_json() for item in self.alternatives],
             "rank": rank,
             "certainty": self.certainty,
@@ -85,7 +86,7 @@ class Cause:
 
 
 @dataclass(slots=True)
-class Diagnosis:
+class Diagnosis(Document):
     """What was found out about one complaint."""
 
     path: Path
@@ -96,8 +97,8 @@ class Diagnosis:
     """False if the search was stopped before everything was tried."""
     says: str = ""
 
-    def as_json(self) -> dict[str, object]:
-        path = self.path.as_json()
+    def as_nodes(self) -> dict[str, object]:
+        path = self.path.as_nodes()
         return {
             "from": path["from"],
             "to": path["to"],

@@ -13,6 +13,7 @@ from ..forwarding.path import Path, find_path
 from ..forwarding.step import Forwarding
 from ..forwarding.traffic import Traffic, TrafficError, read_traffic
 from ..forwarding.walk import Branch
+from ..network.documents import Document
 
 _KEYS = {
     "name", "from", "to", "service", "must", "over", "avoid", "survives", "instance", "paths",
@@ -50,7 +51,7 @@ class Expectation:
 
 
 @dataclass(frozen=True, slots=True)
-class Result:
+class Result(Document):
     """Whether an expectation holds, with the path that says so: the first that does not, if any."""
 
     expectation: Expectation
@@ -58,12 +59,12 @@ class Result:
     reason: str
     path: Path | None
 
-    def as_json(self) -> dict[str, object]:
+    def as_nodes(self) -> dict[str, object]:
         return {
             "name": self.expectation.name,
             "holds": self.holds,
             "reason": self.reason,
-            "path": self.path.as_json() if self.path is not None else None,
+            "path": self.path.as_nodes() if self.path is not None else None,
         }
 
 

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
+from ..network.documents import Document
 from ..network.edits import Remedy
 from ..network.facts import End, Source
 
@@ -26,7 +27,7 @@ class Ready(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True)
-class Finding:
+class Finding(Document):
     """One finding with its parts: a sentence, why it stops traffic, and the exact lines.
 
     `key` tells findings of one kind on one device apart, so that ids stay the same from
@@ -75,7 +76,7 @@ class Finding:
             peer=End(self.device, self.interface or ""),
         )
 
-    def as_json(self) -> dict[str, object]:
+    def as_nodes(self) -> dict[str, object]:
         return {
             "id": self.id,
             "kind": self.kind,

@@ -15,6 +15,7 @@ from ..forwarding.sources import usable_addresses
 from ..forwarding.step import Forwarding
 from ..forwarding.verdicts import DELIVERED
 from ..network.addressing import Address, parse_address
+from ..network.documents import Document
 from ..network.facts import End
 from ..network.translation import DESTINATION
 
@@ -42,7 +43,7 @@ class Rung:
 
 
 @dataclass(frozen=True, slots=True)
-class Ladder:
+class Ladder(Document):
     """All rungs between a device and a target, nearest first."""
 
     rungs: tuple[Rung, ...]
@@ -52,7 +53,7 @@ class Ladder:
         """The position of the first rung that does not hold."""
         return next((n for n, rung in enumerate(self.rungs) if not rung.holds), None)
 
-    def as_json(self) -> dict[str, object]:
+    def as_nodes(self) -> dict[str, object]:
         """The `ladder` document of the contract."""
         return {
             "rungs": [rung.as_json() for rung in self.rungs],

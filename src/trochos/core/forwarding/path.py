@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 
 from ..network.addressing import FAMILY_NAMES, Address, parse_address
+from ..network.documents import Document
 from ..network.facts import Source, Unmodelled
 from ..network.translation import DESTINATION
 from ..protocols.filters import Flow
@@ -23,7 +24,7 @@ _ORDER = {"no": 0, "unknown": 1, "partly": 2, "yes": 3}
 
 
 @dataclass(slots=True)
-class Path:
+class Path(Document):
     """Both legs between two addresses of one family, and the answer that follows."""
 
     sender: str
@@ -57,7 +58,7 @@ class Path:
     def family(self) -> int:
         return self.target.family
 
-    def as_json(self) -> dict[str, object]:
+    def as_nodes(self) -> dict[str, object]:
         out: dict[str, object] = {
             "from": {"device": self.sender, "address": _text(self.source)},
             "to": {"device": self.receiver, "address": self._to()},
@@ -86,7 +87,7 @@ class Path:
         if self.name is not None:
             out["name"] = self.name.as_json()
         if self.also is not None:
-            out["also"] = self.also.as_json()
+            out["also"] = self.also.as_nodes()
         return out
 
     def _to(self) -> str | None:

@@ -26,6 +26,7 @@ from ..diagnosis.suspects import SURE
 from ..forwarding.endpoints import EndpointError
 from ..forwarding.walk import Branch
 from ..network.addressing import Address
+from ..network.documents import Document
 from ..network.edits import Edit, EditError
 from .questions import Answered, Question, Watch, answers, unwatched
 
@@ -87,7 +88,7 @@ class Turned:
 
 
 @dataclass(slots=True)
-class Desk:
+class Desk(Document):
     """The whole network in a few sentences, worst first."""
 
     pairs: int
@@ -104,7 +105,7 @@ class Desk:
         """True if something fails that is not refused on purpose."""
         return any(not group.folded for group in self.groups)
 
-    def as_json(self) -> dict[str, object]:
+    def as_nodes(self) -> dict[str, object]:
         """The `desk` document of the contract."""
         return {
             "pairs": {"n": self.pairs, "ok": self.ok, "partly": self.partly},

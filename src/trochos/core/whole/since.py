@@ -17,6 +17,7 @@ from ..change.text import slot, squeeze
 from ..diagnosis.causes import bench_of
 from ..forwarding.endpoints import EndpointError
 from ..forwarding.path import Path, Traffic, find_path
+from ..network.documents import Document
 from ..network.edits import DataEdit, Edit, EditError, TextEdit
 from ..network.source import Source, alike
 from .questions import Watch, unwatched
@@ -84,7 +85,7 @@ class Difference:
 
 
 @dataclass(slots=True)
-class Since:
+class Since(Document):
     """Which differences broke a complaint."""
 
     sender: str
@@ -96,7 +97,7 @@ class Since:
     tried: int = 0
     says: str = ""
 
-    def as_json(self) -> dict[str, object]:
+    def as_nodes(self) -> dict[str, object]:
         """The `since` document of the contract."""
         return {
             "from": self.sender,
@@ -109,7 +110,7 @@ class Since:
             "cure": [item.id for item in self.guilty],
             "innocent": len(self.differences) - len(self.guilty),
             "says": self.says,
-            "path": self.path.as_json(),
+            "path": self.path.as_nodes(),
         }
 
 

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 
 from ..forwarding.reach import Reach
 from ..forwarding.settle import settle
+from ..network.documents import Document
 from ..network.facts import Device, Network, Unmodelled
 from .questions import Answered, Question, Watch, answers, unwatched
 
@@ -64,7 +65,7 @@ class OpenLine:
 
 
 @dataclass(slots=True)
-class Unknowns:
+class Unknowns(Document):
     """What to read next, most telling first."""
 
     unread: list[UnreadDevice]
@@ -72,7 +73,7 @@ class Unknowns:
     questions: int
     """How many questions are open at all."""
 
-    def as_json(self) -> dict[str, object]:
+    def as_nodes(self) -> dict[str, object]:
         """The `unknowns` document of the contract."""
         return {
             "unread": [item.as_json(rank) for rank, item in enumerate(self.unread, 1)],

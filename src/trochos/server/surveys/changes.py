@@ -221,9 +221,9 @@ class RehearsalView(APIView):
         asked = question_of(body(request).get("question") or {})
         before = after = None
         if asked is not None:
-            before = opened.path(*asked).as_json()
+            before = opened.path(*asked).as_nodes()
             try:
-                after = rehearsal.anew.path(*asked).as_json()
+                after = rehearsal.anew.path(*asked).as_nodes()
             except EndpointError:
                 after = None  # an end is gone
         return Response(

@@ -183,7 +183,7 @@ def device_page(survey: Computed, device: Device) -> dict[str, object]:
             {"evidence": u.source.as_json(), "why": u.why, "interface": u.interface}
             for u in device.unmodelled
         ],
-        "findings": [f.as_json() for f in survey.findings if f.device == device.name],
+        "findings": [f.as_nodes() for f in survey.findings if f.device == device.name],
     }
 
 

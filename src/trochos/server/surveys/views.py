@@ -212,7 +212,7 @@ class FindingsView(APIView):
     @extend_schema(operation_id="findings", responses=shapes.FindingsShape)
     @documents.kept
     def get(self, request: Request, survey: int) -> Response:
-        return Response({"findings": [f.as_json() for f in _opened(survey).findings]})
+        return Response({"findings": [f.as_nodes() for f in _opened(survey).findings]})
 
 
 class NeighboursView(APIView):
@@ -314,7 +314,7 @@ class PathView(APIView):
             raise ValidationError("Name who cannot reach what: from and to.")
         opened = _opened(survey)
         path = opened.path(query["from"], query["to"], traffic_of(request))
-        return Response({**path.as_json(), "touching": opened.touching(path)})
+        return Response({**path.as_nodes(), "touching": opened.touching(path)})
 
 
 class ServiceView(APIView):
@@ -343,7 +343,7 @@ class LadderView(APIView):
         if not query.get("from") or not query.get("to"):
             raise ValidationError("Name who cannot reach what: from and to.")
         ladder = _opened(survey).ladder(query["from"], query["to"], traffic_of(request))
-        return Response(ladder.as_json())
+        return Response(ladder.as_nodes())
 
 
 class DecisionView(APIView):

@@ -85,7 +85,7 @@ def _desk(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
 
     before = question.get("before")
     older = computed(_other(before)) if before is not None else None
-    return computed(stored).desk(older, watch).as_json()
+    return computed(stored).desk(older, watch).as_nodes()
 
 
 def _since(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
@@ -94,7 +94,7 @@ def _since(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
     sender, receiver, traffic = _complaint(question)
     worked = computed(_other(question["worked"]))
     try:
-        return computed(stored).since(sender, receiver, worked, traffic, watch).as_json()
+        return computed(stored).since(sender, receiver, worked, traffic, watch).as_nodes()
     except EndpointError as error:
         raise NotAnswered(str(error)) from error
 
@@ -102,7 +102,7 @@ def _since(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
 def _unknowns(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
     from .store import computed
 
-    return computed(stored).unknowns(watch).as_json()
+    return computed(stored).unknowns(watch).as_nodes()
 
 
 def _order(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
