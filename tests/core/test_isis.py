@@ -6,11 +6,12 @@ import itertools
 import random
 
 import pytest
-from surveys import compute, wired
+from surveys import KEY, ROOT, compute, wired
 
 from trochos.core.network.facts import End
 from trochos.core.protocols.isis.gates import GATES
 from trochos.core.survey import Computed
+from trochos.local import read_folder
 
 Port = tuple[str, str]
 
@@ -355,3 +356,14 @@ def test_ways_equal_those_found_by_trying_all(seed: int) -> None:
         found = metric(survey, f"r{start}", f"10.255.0.{end + 1}/32")
         assert found == (None if least is None else ("level-1", least + 10)), (start, end)
     assert survey.tables.links.is_up(End("r0", "lo"))
+
+
+def test_an_address_family_that_is_none_is_not_taken_for_one() -> None:
+    """`redistribute ipv3` was read as IPv6; what is not understood is said, and is not certain."""
+    files = read_folder(ROOT / "tests" / "cases" / "karst-00" / "survey")
+    path = "devices/scar/frr.conf"
+    text = files[path].decode().replace("redistribute ipv4 static", "redistribute ipv3 static")
+    survey = Computed.from_files({**files, path: text.encode()}, KEY)
+    (report,) = [r for r in survey.survey.reading if (r.device, r.file) == ("scar", "frr.conf")]
+    (line,) = [u for u in report.unknown if "ipv3" in u.text]
+    assert line.matters and line.why is not None and "'ipv3' is no address family" in line.why

@@ -17,6 +17,35 @@ Kind = tuple[str, str, str, str, str]
 """(network, router, section and inner section, line taken out, line added)."""
 
 KINDS: dict[str, Kind] = {
+    "IS-IS: no name": ("karst", "rift", "router isis karst", "net 49.0001.0000.0072.0001.00", ""),
+    "IS-IS: no address on a link": (
+        "karst",
+        "grike",
+        "interface eth1",
+        "ip address 10.72.0.2/30",
+        "",
+    ),
+    "IS-IS: the aggregate that is told is gone": (
+        "karst",
+        "grike",
+        "",
+        "ip route 10.72.0.0/19 Null0",
+        "",
+    ),
+    "IS-IS: the aggregate of one family is gone": (
+        "karst",
+        "clint",
+        "",
+        "ipv6 route fd00:72:200::/40 Null0",
+        "",
+    ),
+    "static route: its gateway is the router itself": (
+        "weald",
+        "holt",
+        "",
+        "ip route 0.0.0.0/0 10.74.1.2",
+        "ip route 0.0.0.0/0 10.74.1.1",
+    ),
     "OSPF: the whole process": ("loom", "cress", "", "router ospf", ""),
     "OSPF: another network type": (
         "loom",

@@ -376,11 +376,12 @@ class Search:
         """Those that heal, by what else they do: damage last, root causes first."""
         most = FULL_LARGE if self.large else FULL
         options = sorted(options, key=lambda o: (o.weight, o.order))
-        # What a missing route should cover is judged by how the device writes its others.
+        # What a missing route should cover is judged by how the device writes its others, or
+        # others write theirs: then by what it heals.
         first: set[str] = set()
         for option in list(options):
             if option.finding.kind == "route-missing":
-                if option.finding.id in first:
+                if option.finding.id in first and not option.remedy.customary:
                     options.remove(option)
                 first.add(option.finding.id)
         options = options[:most]

@@ -83,6 +83,8 @@ class Remedy(NamedTuple):
 
     title: str
     edits: tuple[Edit, ...]
+    customary: bool = False
+    """True if others of the network write it so: how much it takes in is not a guess then."""
 
     def as_json(self) -> dict[str, object]:
         return {"title": self.title, "edits": [edit.as_json() for edit in self.edits]}

@@ -79,6 +79,10 @@ class IsisProcess(Process):
     def name(self) -> str:
         return "IS-IS"
 
+    def spoken_on(self, interface: str) -> bool:
+        held = self.interfaces.get(interface)
+        return held is not None and self.family in held.taken_in
+
     @property
     def area(self) -> str | None:
         """The area's address, without the system's."""

@@ -148,6 +148,10 @@ class Process:
         """True if it brings routes of this family."""
         return self.family == family
 
+    def spoken_on(self, interface: str) -> bool:
+        """True if its configuration speaks of an interface for its family."""
+        return interface in getattr(self, "interfaces", ())
+
     @property
     def title(self) -> str:
         """Its name with its number, where processes are told apart by one."""

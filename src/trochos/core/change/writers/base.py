@@ -147,6 +147,10 @@ class Writer:
     ) -> Edits | None:
         return None
 
+    def discard(self, prefix: Prefix, like: StaticRoute) -> Edits | None:
+        """A static route that discards, as another one does."""
+        return None
+
     def drop_static(self, route: StaticRoute) -> Edits | None:
         return self.drop(route.source)
 

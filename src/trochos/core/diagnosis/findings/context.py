@@ -22,11 +22,14 @@ class Context:
     _distance: dict[str, dict[str, int]] = field(default_factory=dict)
 
     def certain(self, device: Device, family: int) -> bool:
-        """False if something that is not computed could add routes to the device."""
+        """False if something that is not computed could add routes to the device, or if rules may
+        lead packets past its table."""
+        return self.known(device, family) and not self.forwarding.ruled(device.name, family)
+
+    def known(self, device: Device, family: int) -> bool:
+        """False if something that is not computed could add routes to the device's table."""
         forwarding = self.forwarding
-        if forwarding.strangers.lessons(device.name, family) or forwarding.ruled(
-            device.name, family
-        ):
+        if forwarding.strangers.lessons(device.name, family):
             return False
         return not forwarding.not_computed(device.name, family, None)
 

@@ -8,7 +8,6 @@ from collections.abc import Iterator
 from ...network.addressing import Address, InterfaceAddress, Prefix
 from ...network.bgp import BgpProcess
 from ...network.facts import AddressFact, Device, End, Interface, Network, Segment
-from ...network.ospf import OspfProcess
 from ..finding import BREAKS, NOTES, RISKS, Finding
 from .context import Context
 
@@ -319,8 +318,8 @@ def _unset(context: Context) -> Iterator[Finding]:
                     for f in i.addresses
                     if not f.address.is_link_local and not f.address.is_loopback
                 )
-                settings = [p for p in device.routing.of(OspfProcess) if p.family == family]
-                meant = empty or any(interface.name in p.interfaces for p in settings)
+                settings = [p for p in device.routing.processes if p.serves(family)]
+                meant = empty or any(p.spoken_on(interface.name) for p in settings)
                 meant = meant or interface.name in _named_interfaces(device, family)
                 # A statement about this very subnet says that the router was to be in it.
                 stated = empty and prefix in _stated(device)

@@ -44,7 +44,7 @@ def find(context: Context) -> Iterator[Finding]:
                 yield _unsettled(device, table.unsettled)
             for route in table.statics():
                 if route.problem is not None:
-                    if not device.is_host and context.certain(device, family):
+                    if not device.is_host and context.known(device, family):
                         yield _unusable(context, device, route)
                 elif route.selected:
                     yield from _next_hops(context, device, route)

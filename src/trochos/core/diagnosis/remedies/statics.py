@@ -122,6 +122,31 @@ def move(bench: Bench, line: StaticRoute, target: Address) -> list[Remedy]:
     return out
 
 
+def across(bench: Bench, line: StaticRoute) -> list[Remedy]:
+    """The line led to another router in the subnet of its gateway, where nobody or the device
+    itself has that address: what was written is one digit off."""
+    name, gateway = line.source.device, line.gateway
+    if gateway is None or bench.forwarding.near.owner_devices(gateway) not in ([], [name]):
+        return []
+    out: dict[Address, Remedy] = {}
+    for mine, other in bench.beside(name):
+        here, there = bench.tables.links.interface(mine), bench.tables.links.interface(other)
+        own = [f.connected for f in getattr(here, "addresses", ()) if f.connected.contains(gateway)]
+        for fact in getattr(there, "addresses", ()) if own else ():
+            if fact.address == gateway or not own[0].contains(fact.address):
+                continue
+            if not bench.forwarding.forwards(other.device, other.interface, gateway.family):
+                continue
+            edits = bench.writer(name).move_static(line, fact.address)
+            if edits is not None:
+                out[fact.address] = Remedy(
+                    f"On {name}: send {line.prefix} to {other.device} ({fact.address}) instead of "
+                    f"{gateway}.",
+                    edits,
+                )
+    return list(out.values())
+
+
 def inside(bench: Bench, device: str, prefix: Prefix) -> Address | None:
     """A surveyed address of another device that a route is for."""
     own = {
@@ -153,8 +178,9 @@ def remedies(bench: Bench, device: str, route: Route, hop: NextHop | None) -> li
         gone = drop(bench, line)
         if gone is not None:
             dropped.append(gone)
+        moved += across(bench, line)
         if target is not None:
-            moved += move(bench, line, target)
+            moved += [m for m in move(bench, line, target) if m not in moved]
     spare = len(route.next_hops) > 1 or any(
         other is not route
         and other.usable

@@ -8,6 +8,7 @@ brings remedies, and computing the network with them decides.
 suspect        what one is, and what all share
 statics        a route that leads astray, or is not there
 announcements  what is held and not told
+aggregates     a route that only tells others, and is gone
 sessions       BGP inside one system
 lists          what keeps a prefix back
 policies       what a BGP session refuses
@@ -27,13 +28,14 @@ from ...protocols.routes import Route
 from ..remedies import statics as static_remedies
 from ..remedies.bench import Bench
 from ..why import absence_of, missing_prefix
+from .aggregates import aggregates
 from .announcements import announce, default_elsewhere, default_of_one_family, silent
 from .filters import stopped
 from .lists import filters, kept_out, lists, undefined
 from .policies import refused
 from .rules import on_ruled
 from .sessions import mesh_hole, unresolved
-from .statics import edge, no_static, on_static
+from .statics import edge, lost_through, no_static, on_static
 from .suspect import KINDS, LIKELY, PLAUSIBLE, POSSIBLE, SURE, WORKAROUND, Suspect, home_of
 from .translations import translated
 
@@ -121,6 +123,7 @@ def _absent(
         yield from _not_told(bench, device, wanted, target)
     yield from default_of_one_family(bench, device, target)
     yield from default_elsewhere(bench, device, target)
+    yield from aggregates(bench, device, target, lost_through)
     if static_remedies.ways(bench, device.name, target):
         yield from no_static(bench, device, route, target)
     else:

@@ -156,9 +156,10 @@ def no_static(
     remedies: list[Remedy] = []
     shown: Prefix | None = None
     for neighbour, address, _ in found:
-        prefixes = _lost_through(bench, device.name, neighbour, target)
+        prefixes = lost_through(bench, device.name, neighbour, target)
         through = sum(1 for s in device.statics if s.gateway == address and not s.prefix.is_default)
-        words = _worded(bench, device.name, prefixes)
+        said = [[whole] for whole in _said_elsewhere(bench, device.name, prefixes)]
+        words = _worded(bench, device.name, prefixes, said)
         told = device.routing.runs or any(s.prefix.family == target.family for s in device.statics)
         if not told and _single_way(bench, device.name) and len(prefixes) > 1:
             # One way out, nobody who tells it and no static route: what is missing is the default.
@@ -180,6 +181,7 @@ def no_static(
                     Remedy(
                         f"On {device.name}: send {names} to {neighbour} ({address}).",
                         tuple(edits),
+                        customary=listed in said,
                     )
                 )
     if not remedies:
@@ -187,8 +189,9 @@ def no_static(
     stray = _mistyped(bench, device, found, shown)
     if stray is not None:
         yield stray
+    # A route that discards is told on or ends a loop: it says nothing of how ways are made here.
     dynamic = device.routing.runs and not any(
-        s.prefix.family == target.family for s in device.statics
+        s.prefix.family == target.family and s.special is None for s in device.statics
     )
     table = bench.tables.of(device.name, target.family)
     broken = [r for r in table.covering(target) if r.problem and not r.prefix.is_default]
@@ -333,7 +336,7 @@ def edge(bench: Bench, device: Device, target: Address) -> Iterator[Suspect]:
             queue.append(other.device)
 
 
-def _lost_through(bench: Bench, device: str, neighbour: str, target: Address) -> list[Prefix]:
+def lost_through(bench: Bench, device: str, neighbour: str, target: Address) -> list[Prefix]:
     """The subnets that the device does not reach and this neighbour does, the target's first."""
     first = home_of(bench, target)
     table = bench.reach.families[target.family]
@@ -353,15 +356,38 @@ def _lost_through(bench: Bench, device: str, neighbour: str, target: Address) ->
     return list(out)
 
 
-def _worded(bench: Bench, device: str, prefixes: list[Prefix]) -> list[list[Prefix]]:
-    """Ways to write many prefixes: one that covers them all, all of them, or the first alone."""
+def _said_elsewhere(bench: Bench, device: str, prefixes: list[Prefix]) -> list[Prefix]:
+    """What other routers write for all that is lost: the longest such prefix of a static route."""
+    if not prefixes:
+        return []
+    table = bench.tables.of(device, prefixes[0].family)
+    found = {
+        line.prefix
+        for other in bench.network.devices
+        if other.name != device and not other.is_host
+        for line in other.statics
+        if line.special is None
+        and not line.prefix.is_default
+        and line.prefix not in prefixes
+        and line.prefix.family == prefixes[0].family
+        and all(line.prefix.covers(prefix) for prefix in prefixes)
+        and not table.holds(line.prefix)
+    }
+    return sorted(found, key=lambda prefix: -prefix.length)[:1]
+
+
+def _worded(
+    bench: Bench, device: str, prefixes: list[Prefix], said: list[list[Prefix]]
+) -> list[list[Prefix]]:
+    """Ways to write many prefixes: one that covers them all, all of them, what others write for
+    them (`said`), or the first alone."""
     if not prefixes:
         return []
     zero = Prefix(prefixes[0].family, 0, 0)
     free = [] if bench.tables.of(device, zero.family).holds(zero) else [[zero]]
     if len(prefixes) == 1:
-        return [prefixes, *free]
-    out = [prefixes, *free, prefixes[:1]]
+        return [prefixes, *said, *free]
+    out = [prefixes, *said, *free, prefixes[:1]]
     low = min(p.network for p in prefixes)
     high = max(p.last for p in prefixes)
     family = prefixes[0].family

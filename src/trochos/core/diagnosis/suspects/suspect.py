@@ -27,6 +27,8 @@ KINDS = {
     "route-missing": "A router lacks a route that a neighbour could provide.",
     "protocol-missing": "A router does not run the protocol that those beside it speak.",
     "announcement-missing": "A router has a prefix and does not announce it.",
+    "aggregate-missing": "A router announces its static routes and has none, where others like it "
+    "have one for all that lies behind them.",
     "default-not-announced": "A router has a default route and does not announce it.",
     "list-denies": "An entry of a list denies a route that others need.",
     "kept-out-of-table": "A map between a protocol and the table keeps out a route that others "

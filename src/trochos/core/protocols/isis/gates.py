@@ -105,6 +105,8 @@ def _area(end: IsisEnd, _: IsisEnd) -> Reading:
 
 
 def _only_level_1(left: IsisEnd, right: IsisEnd) -> bool:
+    if left.process.net is None or right.process.net is None:
+        return False  # who has no name has no area: that is said of the name
     return left.levels & right.levels == {1}
 
 

@@ -196,7 +196,10 @@ class IsisReader(SectionReader):
 
 
 def _family(word: str) -> int:
-    return {"ip": 4, "ipv4": 4}.get(word, 6)
+    families = {"ip": 4, "ipv4": 4, "ipv6": 6}
+    if word not in families:
+        raise Misread(f"{word!r} is no address family")
+    return families[word]
 
 
 def _level(word: str) -> int:

@@ -184,6 +184,13 @@ class FrrWriter(Writer):
         context = (f"vrf {self.device.instance}",) if self.device.instance else ()
         return self.edit(context, (), (f"{word} route {prefix} {gateway}{tail}",), file)
 
+    def discard(self, prefix: Prefix, like: StaticRoute) -> Edits | None:
+        words = squeeze(like.source.text).split()
+        how = words[3] if like.source.path is None and len(words) > 3 else "Null0"
+        word = "ip" if prefix.family == 4 else "ipv6"
+        context = (f"vrf {self.device.instance}",) if self.device.instance else ()
+        return self.edit(context, (), (f"{word} route {prefix} {how}",))
+
     def port(self, interface: Interface | str) -> str:
         """What opens the section of an interface, also where it names its routing instance."""
         name = interface if isinstance(interface, str) else interface.name

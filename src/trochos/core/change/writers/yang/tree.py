@@ -131,6 +131,11 @@ class YangWriter(Writer):
         both = [{"index": "1", **standing}, {"index": "2", **hop}]
         return self.set(f"{path}/next-hop", {"next-hop-list": {"next-hop": both}})
 
+    def discard(self, prefix: Prefix, like: StaticRoute) -> Edits | None:
+        if self.entry(f"{self._route(prefix)}/next-hop"):
+            return None
+        return self.set(f"{self._route(prefix)}/next-hop", {"special-next-hop": "blackhole"})
+
     def drop_static(self, route: StaticRoute) -> Edits | None:
         path = route.source.path
         if path is None:
