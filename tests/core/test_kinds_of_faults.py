@@ -17,6 +17,34 @@ Kind = tuple[str, str, str, str, str]
 """(network, router, section and inner section, line taken out, line added)."""
 
 KINDS: dict[str, Kind] = {
+    "IS-IS: the aggregate is for what nobody has": (
+        "karst",
+        "clint",
+        "",
+        "ip route 10.72.32.0/19 Null0",
+        "ip route 9.72.32.0/19 Null0",
+    ),
+    "IS-IS: the aggregate is not told": (
+        "karst",
+        "clint",
+        "router isis karst",
+        "redistribute ipv6 static level-2",
+        "",
+    ),
+    "OSPF: told to announce a default, and there is none": (
+        "weald",
+        "holt",
+        "",
+        "ip route 0.0.0.0/0 10.74.1.2",
+        "",
+    ),
+    "translation: several addresses are not sent back": (
+        "stile",
+        "pound",
+        "",
+        "ip route 203.0.113.8/29 203.0.113.2",
+        "",
+    ),
     "IS-IS: no name": ("karst", "rift", "router isis karst", "net 49.0001.0000.0072.0001.00", ""),
     "IS-IS: no address on a link": (
         "karst",

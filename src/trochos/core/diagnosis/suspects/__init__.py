@@ -8,7 +8,7 @@ brings remedies, and computing the network with them decides.
 suspect        what one is, and what all share
 statics        a route that leads astray, or is not there
 announcements  what is held and not told
-aggregates     a route that only tells others, and is gone
+aggregates     one line of a pair is gone: what is told, or the telling
 sessions       BGP inside one system
 lists          what keeps a prefix back
 policies       what a BGP session refuses
@@ -28,7 +28,7 @@ from ...protocols.routes import Route
 from ..remedies import statics as static_remedies
 from ..remedies.bench import Bench
 from ..why import absence_of, missing_prefix
-from .aggregates import aggregates
+from .aggregates import halves
 from .announcements import announce, default_elsewhere, default_of_one_family, silent
 from .filters import stopped
 from .lists import filters, kept_out, lists, undefined
@@ -123,7 +123,7 @@ def _absent(
         yield from _not_told(bench, device, wanted, target)
     yield from default_of_one_family(bench, device, target)
     yield from default_elsewhere(bench, device, target)
-    yield from aggregates(bench, device, target, lost_through)
+    yield from halves(bench, device, target, lost_through)
     if static_remedies.ways(bench, device.name, target):
         yield from no_static(bench, device, route, target)
     else:

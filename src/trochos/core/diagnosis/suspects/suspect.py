@@ -29,6 +29,7 @@ KINDS = {
     "announcement-missing": "A router has a prefix and does not announce it.",
     "aggregate-missing": "A router announces its static routes and has none, where others like it "
     "have one for all that lies behind them.",
+    "default-missing": "A router is told to announce a default route and has none.",
     "default-not-announced": "A router has a default route and does not announce it.",
     "list-denies": "An entry of a list denies a route that others need.",
     "kept-out-of-table": "A map between a protocol and the table keeps out a route that others "

@@ -14,9 +14,9 @@ from ...forwarding.packet import Packet
 from ...forwarding.path import Path
 from ...forwarding.verdicts import LOST_BACK
 from ...forwarding.walk import Hop, walk
-from ...network.addressing import Address, Prefix
+from ...network.addressing import Address, Prefix, prefix_of
 from ...network.edits import Edit, Remedy
-from ...network.facts import Device, Source
+from ...network.facts import Device, End, Source
 from ...network.filters import POSTROUTING, PREROUTING, Entry, Match
 from ...network.translation import DESTINATION, SOURCE
 from ...protocols.filters import Flow
@@ -146,6 +146,7 @@ def _unrouted(
         offers.append((f"rewrite it to {better}, which is sent here", edits, entry.source))
     edits = put.with_put(bench, entry, None, None)
     offers.append(("rewrite it to the address of the exit", edits, entry.source))
+    sent, several = _sent_back(bench, device, hop, address)
     yield from _suspect(
         "rewritten-source-unrouted",
         device.name,
@@ -156,7 +157,53 @@ def _unrouted(
         str(address),
         offers,
         SURE,
+        # Of several addresses that are not sent back, it is rather the way that is missing.
+        (sent, several) if sent else None,
     )
+
+
+def _sent_back(
+    bench: Bench, device: Device, hop: Hop, address: Address
+) -> tuple[list[tuple[End, Remedy]], bool]:
+    """Routes back, on the routers at the exit, for all addresses that a device puts in place of
+    sources and that are not sent to it; and whether these are several."""
+    put_there = {address} | {
+        item.rewrite.first
+        for item in put.entries_of(bench, device.name, SOURCE)
+        if item.rewrite is not None and item.rewrite.first is not None
+    }
+    out: list[tuple[End, Remedy]] = []
+    several = False
+    for mine, other in bench.beside(device.name):
+        there = bench.devices[other.device]
+        if mine.interface != hop.out or there.role != "router":
+            continue
+        lost = sorted(
+            a
+            for a in put_there
+            if a.family == address.family
+            and not bench.forwarding.near.owns(device.name, a)
+            and bench.forwarding.matching(other.device, a) is None
+        )
+        here = bench.tables.links.interface(mine)
+        facing = next(
+            (
+                fact.address
+                for fact in (here.addresses if here is not None else ())
+                if fact.address.family == address.family and not fact.address.is_link_local
+            ),
+            None,
+        )
+        if not lost or facing is None:
+            continue
+        several = several or len(lost) > 1
+        bits = (lost[0].value ^ lost[-1].value).bit_length()
+        whole = prefix_of(lost[0], (32 if address.family == 4 else 128) - bits)
+        edits = bench.writer(other.device).static(whole, facing)
+        if edits is not None:
+            title = f"On {other.device}: send {whole} to {device.name} ({facing})."
+            out.append((other, Remedy(title, edits)))
+    return out, several
 
 
 def _routed_here(bench: Bench, device: Device, entry: Entry, now: Address) -> list[Address]:
@@ -439,13 +486,23 @@ def _suspect(
     key: str,
     offers: list[Offer],
     weight: int,
+    elsewhere: tuple[list[tuple[End, Remedy]], bool] | None = None,
 ) -> Iterator[Suspect]:
+    """The suspect with its offers; `elsewhere` are remedies on other devices, and whether they come
+    first."""
     made = [offer for offer in offers if offer[1]]
     remedies = tuple(Remedy(f"On {device}: {words}.", edits) for words, edits, _ in made)
+    peer = None
+    if elsewhere is not None:
+        others = tuple(remedy for _, remedy in elsewhere[0])
+        peer = elsewhere[0][0][0]
+        remedies = (*others, *remedies) if elsewhere[1] else (*remedies, *others)
     lines = tuple(dict.fromkeys(line for _, _, line in made or offers))
     if not lines:
         return
     yield Suspect(
-        Finding(kind, BREAKS, device, summary, why, lines, interface, key=key, remedies=remedies),
+        Finding(
+            kind, BREAKS, device, summary, why, lines, interface, peer, key=key, remedies=remedies
+        ),
         weight if remedies else LIKELY,
     )

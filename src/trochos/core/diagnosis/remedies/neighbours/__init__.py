@@ -74,10 +74,22 @@ def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
             missed = me.peer is not None and (
                 bench.mentioned(me.peer) > 1 or bench.more_usual(me.peer, other.source)
             )
+            missed = missed or _subnets_own(other)
             given = own_again(bench, me, other)
             out += [(weight - 100 if missed else weight, item) for item in given]
     out.sort(key=lambda item: item[0])
     return [remedy for _, remedy in out] + _both(bench, relation, failing)
+
+
+def _subnets_own(end: BgpEnd) -> bool:
+    """True if a speaker's address is its subnet's own: nobody gives that to a router on purpose."""
+    return any(
+        fact.address == end.source
+        and fact.address.value == fact.connected.network
+        and fact.connected.length < (31 if fact.address.family == 4 else 127)
+        for interface in end.device.interfaces
+        for fact in interface.addresses
+    )
 
 
 def _wider(
