@@ -17,6 +17,20 @@ Kind = tuple[str, str, str, str, str]
 """(network, router, section and inner section, line taken out, line added)."""
 
 KINDS: dict[str, Kind] = {
+    "IS-IS: no address on a LAN": (
+        "karst",
+        "scar",
+        "interface eth1",
+        "ip address 10.72.64.3/24",
+        "",
+    ),
+    "tunnels: another address where they start": (
+        "silo",
+        "sett",
+        "interface eth1",
+        "ip address 100.65.0.1/30",
+        "ip address 100.65.0.3/30",
+    ),
     "IS-IS: the aggregate is for what nobody has": (
         "karst",
         "clint",

@@ -321,6 +321,15 @@ def _unset(context: Context) -> Iterator[Finding]:
                 settings = [p for p in device.routing.processes if p.serves(family)]
                 meant = empty or any(p.spoken_on(interface.name) for p in settings)
                 meant = meant or interface.name in _named_interfaces(device, family)
+                # On a LAN, too, where others of it speak what the router is told to speak there.
+                spoken = {p.protocol for p in settings if p.spoken_on(interface.name)}
+                routed = routed or any(
+                    p.protocol in spoken and p.spoken_on(other.interface)
+                    for other in held
+                    if (d := context.network.device(other.device)) is not None and not d.is_host
+                    for p in d.routing.processes
+                    if p.serves(family)
+                )
                 # A statement about this very subnet says that the router was to be in it.
                 stated = empty and prefix in _stated(device)
                 wants = bool(wanted) or stated or (routed and meant)

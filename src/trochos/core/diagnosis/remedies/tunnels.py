@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...network.addressing import Address
+from ...network.addressing import Address, InterfaceAddress
 from ...network.edits import Remedy
 from ...network.facts import End, Tunnel
 from . import statics
@@ -17,6 +17,7 @@ def remedies(bench: Bench, kind: str, end: End, peer: End | None) -> list[Remedy
     theirs = bench.forwarding.tunnel(peer) if peer is not None else None
     if mine is None:
         return []
+    again = _own_again(bench, end, mine) if kind == "tunnel-source-foreign" else []
     out: list[tuple[int, Remedy]] = []
     for one, tunnel, other, mirror in ((end, mine, peer, theirs), (peer, theirs, end, mine)):
         if one is None or tunnel is None or other is None or mirror is None:
@@ -33,8 +34,36 @@ def remedies(bench: Bench, kind: str, end: End, peer: End | None) -> list[Remedy
         if local is not None:
             edits = bench.writer(end.device).tunnel(mine, local=local)
             if edits:
-                return [Remedy(f"On {end.device}: let {end.interface} send from {local}.", edits)]
-    return [remedy for _, remedy in out]
+                say = f"On {end.device}: let {end.interface} send from {local}."
+                return [*again, Remedy(say, edits)]
+    return [*again, *(remedy for _, remedy in out)]
+
+
+def _own_again(bench: Bench, end: End, tunnel: Tunnel) -> list[Remedy]:
+    """The address that a tunnel sends from and others ask for, given back to the interface that has
+    another one of its subnet, which nobody asks for."""
+    wanted = tunnel.local
+    tunnels = [
+        interface.tunnel
+        for device in bench.network.devices
+        for interface in device.interfaces
+        if interface.tunnel is not None
+    ]
+    if not any(wanted == other.remote for other in tunnels) or wanted in bench.taken:
+        return []
+    out = []
+    for interface in bench.devices[end.device].interfaces:
+        for fact in interface.addresses:
+            if not fact.connected.contains(wanted) or fact.address.is_link_local:
+                continue
+            if any(fact.address in (other.local, other.remote) for other in tunnels):
+                continue
+            new = InterfaceAddress(wanted, fact.value.length)
+            edits = bench.writer(end.device).address(interface, fact, new)
+            if edits is not None:
+                say = f"On {end.device}: give {interface.name} the address {new}."
+                out.append(Remedy(say, edits))
+    return out
 
 
 def _mirror(bench: Bench, one: End, tunnel: Tunnel, other: End, mirror: Tunnel) -> Remedy | None:
