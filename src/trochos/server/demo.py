@@ -10,6 +10,7 @@ from ..local import read_folder
 from .gathering import vault
 from .gathering.models import AllowedNetwork, InventoryDevice, Plan, StoredCredential
 from .surveys.expected import check_later
+from .surveys.jobs import desk_ahead
 from .surveys.models import Case, ExpectationList, Proposal, StoredSurvey
 from .surveys.store import store
 
@@ -92,6 +93,7 @@ def load(folder: Path) -> None:
                 Proposal.objects.create(
                     survey=stored, title=change["title"], edits=edits, question=question
                 )
+        desk_ahead(stored)
         if stored.cases.exists():
             continue
         for case in entry.get("cases", []):

@@ -44,7 +44,7 @@ export function Accounts() {
         show: (row) => (
           <span className="flex flex-wrap gap-1.5">
             <button type="button" className="btn btn-xs" disabled={!row.active} aria-label={`New link for ${row.name}`} onClick={() => link.mutate(row.id)}>New link</button>
-            <button type="button" className="btn btn-xs" disabled={!row.sessions} aria-label={`Sign ${row.name} out`} onClick={() => leave.mutate(row.id)}>Sign out</button>
+            <button type="button" className="btn btn-xs" disabled={!row.sessions} aria-label={`Sign out ${row.name}`} onClick={() => leave.mutate(row.id)}>Sign out</button>
             <button type="button" className="btn btn-xs" disabled={row.name === me} aria-label={`${row.active ? "Disable" : "Enable"} ${row.name}`} onClick={() => change.mutate({ id: row.id, active: !row.active })}>{row.active ? "Disable" : "Enable"}</button>
           </span>
         ),

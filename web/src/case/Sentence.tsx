@@ -114,7 +114,7 @@ export function Sentence({ survey, question, onAsk }: Props) {
           </label>
         </>
       ) : (
-        <button type="button" className="btn btn-ghost btn-xs" onClick={() => setMore(true)} aria-label="Add source address and size">
+        <button type="button" className="btn btn-ghost btn-xs" onClick={() => setMore(true)} aria-label="source, size… Add source address and size">
           source, size…
         </button>
       )}

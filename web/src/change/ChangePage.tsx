@@ -145,7 +145,7 @@ function Part({ tab, data, survey, change, onOrder }: { tab: Exclude<Tab, "edit"
           {data.along.length ? (
             <section aria-label="What goes along">
               <h2><b>What goes along</b> <span className="soft">{data.along.length}</span></h2>
-              <ul className="max-h-56 overflow-auto">{data.along.slice(0, 200).map((item, index) => <li key={index}>{item.device}: {item.what} <span className="mono">{item.text}</span></li>)}</ul>
+              <ul tabIndex={0} aria-label="What the change takes along" className="max-h-56 overflow-auto">{data.along.slice(0, 200).map((item, index) => <li key={index}>{item.device}: {item.what} <span className="mono">{item.text}</span></li>)}</ul>
             </section>
           ) : null}
           <Relations title="Neighbours gained" items={data.neighbours.gained} />

@@ -256,7 +256,7 @@ function PlaceMark({ place, stop, onOpen }: { place: Place; stop: string | null;
     <g
       role="button"
       tabIndex={0}
-      aria-label={`${place.id}, ${place.kind}${fails ? `, ${stop}` : ""}${place.breaks ? `, ${place.breaks} findings that break something` : ""}`}
+      aria-label={`${place.id}, ${place.kind}${fails ? `, ${stop}` : ""}${place.breaks ? `, ${place.breaks} ${place.breaks === 1 ? "finding that breaks" : "findings that break"} something` : ""}`}
       className="cursor-pointer"
       onClick={onOpen}
       onKeyDown={(event) => { if (event.key === "Enter") onOpen(); }}
@@ -276,7 +276,7 @@ function PlaceMark({ place, stop, onOpen }: { place: Place; stop: string | null;
       ) : place.breaks ? (
         <g>
           <circle cx={x + width / 2 - 2} cy={y - height / 2 + 2} r="7.5" fill="var(--stop)" />
-          <text x={x + width / 2 - 2} y={y - height / 2 + 6} textAnchor="middle" fontSize="10.5" fontWeight="700" className="fill-base-100">{place.breaks}</text>
+          <text x={x + width / 2 - 2} y={y - height / 2 + 6} textAnchor="middle" fontSize="11" fontWeight="700" className="fill-base-100">{place.breaks}</text>
         </g>
       ) : null}
     </g>

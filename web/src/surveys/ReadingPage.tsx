@@ -115,6 +115,7 @@ export function ReadingPage() {
         {here ? <span className="soft">{here.title}, of {here.network}, {when(here.taken_at)}, {many(here.devices, "device")}{here.unread ? `, ${here.unread} not read` : ""}</span> : null}
         {here && !correcting ? <button type="button" className="btn btn-ghost btn-xs" onClick={() => setCorrecting(true)}>Correct</button> : null}
         <span className="ml-auto flex gap-2">
+          <Link className="btn btn-sm" to={`/s/${survey}/desk`}>Desk</Link>
           <Link className="btn btn-sm" to={`/s/${survey}/cases`}>Cases</Link>
           <Link className="btn btn-sm" to={`/s/${survey}/map`}>Map</Link>
         </span>

@@ -62,7 +62,7 @@ export function SurveysPage() {
         <Link className="btn btn-sm ml-auto" to="/gather">Gather from live devices</Link>
         {(surveys.data?.surveys.length ?? 0) > 1 ? <Link className="btn btn-sm" to="/surveys/compare">Compare two</Link> : null}
       </div>
-      {mayStore ? <Drop onStored={(made) => void navigate(`/s/${made.id}/reading`)} /> : null}
+      {mayStore ? <Drop onStored={(made) => void navigate(`/s/${made.id}/${made.open_lines || made.unread ? "reading" : "desk"}`)} /> : null}
       {going ? (
         <Removal title={`Delete ${going.title}`} onClose={() => setGoing(null)}
           look={() => ask(client.GET("/api/surveys/{survey}/deletion", { params: { path: { survey: going.id } } }))}

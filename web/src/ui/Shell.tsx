@@ -106,7 +106,7 @@ export function Shell() {
       </nav>
       <div className="flex min-h-0 min-w-0 flex-col">
         {params.survey ? (
-          <div className="flex items-center gap-2 border-b border-base-300 px-4 py-1">
+          <section aria-label="The survey" className="flex items-center gap-2 border-b border-base-300 px-4 py-1">
             <label className="soft flex min-w-0 items-center gap-2">
               Survey
               <select
@@ -123,7 +123,7 @@ export function Shell() {
               </select>
             </label>
             <Reading survey={Number(params.survey)} />
-          </div>
+          </section>
         ) : null}
         <main id="content" tabIndex={-1} className="min-h-0 flex-1 outline-none">
           <Outlet />

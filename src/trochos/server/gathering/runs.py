@@ -21,6 +21,7 @@ from ...gather.inventory import Target
 from ...gather.survey import device_files, survey_files
 from ...local import fingerprint_key
 from ..accounts.audit import note_system
+from ..surveys.jobs import desk_ahead
 from ..surveys.models import StoredSurvey
 from ..surveys.store import store
 from .models import OPEN, Gathering, InventoryDevice, Part, Plan
@@ -155,6 +156,8 @@ def finish(number: int) -> None:
         run.ended_at = timezone.now()
         run.save()
         run.parts.update(files=None)
+    if run.survey is not None:
+        desk_ahead(run.survey)
     log.info("gathering", id=number, state=run.state, devices=len(parts), failed=len(failed))
     expire(Plan.current().keep)
 

@@ -75,10 +75,7 @@ class DeskView(APIView):
     )
     def get(self, request: Request, survey: int) -> Response:
         stored = stored_survey(survey)
-        older = StoredSurvey.objects.filter(network=stored.network).exclude(pk=survey)
-        if stored.taken_at is not None:
-            older = older.filter(taken_at__lt=stored.taken_at)
-        before = older.order_by("-taken_at", "-id").first()
+        before = jobs.older(stored)
         question = {"before": before.pk if before is not None else None}
         found = jobs.state(jobs.ask("desk", stored, question))
         older_one = None if before is None else {"id": before.pk, "title": before.title}

@@ -81,6 +81,20 @@ def ask(kind: str, survey: StoredSurvey, question: dict[str, Any], seconds: floa
     return found
 
 
+def older(survey: StoredSurvey) -> StoredSurvey | None:
+    """The survey of the same network that was taken before, if there is one."""
+    found = StoredSurvey.objects.filter(network=survey.network_id).exclude(pk=survey.pk)
+    if survey.taken_at is not None:
+        found = found.filter(taken_at__lt=survey.taken_at)
+    return found.defer("archive").order_by("-taken_at", "-id").first()
+
+
+def desk_ahead(survey: StoredSurvey) -> None:
+    """Has workers compute the desk of a survey that came in: whoever opens it next lands there."""
+    before = older(survey)
+    ahead("desk", survey, {"before": before.pk if before is not None else None})
+
+
 def ahead(kind: str, survey: StoredSurvey, question: dict[str, Any]) -> None:
     """Has workers compute an answer that nobody waits for, unless it is there or under way."""
     key = _key(kind, survey, question)

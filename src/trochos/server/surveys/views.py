@@ -31,7 +31,7 @@ from ...core.survey import Computed
 from .. import settings
 from ..accounts.audit import note
 from ..accounts.roles import ADMINISTRATOR, ENGINEER
-from . import deletion, documents, present, shapes
+from . import deletion, documents, jobs, present, shapes
 from .documents import stored_survey
 from .models import Case, Network, StoredSurvey
 from .store import computed, correct, store, when
@@ -145,6 +145,7 @@ class SurveysView(APIView):
             )
         user: Any = request.user
         stored = store(files, title, user, _sent_as(request), network, taken_at)
+        jobs.desk_ahead(stored)
         note(request, "survey stored", f"{stored.pk}: {stored.title}")
         return Response(survey_json(stored), status=201)
 
