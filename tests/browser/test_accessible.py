@@ -66,3 +66,41 @@ def test_axe_finds_nothing_on_any_view(page: Page, broken: int, theme: str) -> N
                 f"{name}: {found['id']} ({found['help']}): " + "\n    ".join(found["nodes"])
             )
     assert problems == [], "\n".join(problems)
+
+
+MEASURE = """() => {
+  const out = [];
+  const root = document.scrollingElement;
+  if (root.scrollWidth > innerWidth + 1) out.push(`the page is ${root.scrollWidth} px wide`);
+  for (const node of document.querySelectorAll("body *")) {
+    const own = [...node.childNodes].some(n => n.nodeType === 3 && n.textContent.trim());
+    if (!own || node.closest(".sr-only, option, title, [hidden], script, style")) continue;
+    const box = node.getBoundingClientRect();
+    const style = getComputedStyle(node);
+    if (!box.width || style.visibility === "hidden") continue;
+    const size = parseFloat(style.fontSize), text = node.textContent.trim().slice(0, 40);
+    const least = node.closest("svg") ? 11 : 12;
+    if (size < least - 0.01) out.push(`${size} px: ${text}`);
+    if (!node.closest("svg, table, [role=table]") && style.overflowX === "hidden" && node.scrollWidth > node.clientWidth + 1)
+      out.push(`cut: ${text}`);
+    if (!node.closest("svg") && box.right > innerWidth + 1 && !scrolls(node)) out.push(`beyond the edge: ${text}`);
+  }
+  function scrolls(node) {
+    for (let up = node.parentElement; up; up = up.parentElement)
+      if (["auto", "scroll"].includes(getComputedStyle(up).overflowX)) return true;
+    return false;
+  }
+  return [...new Set(out)].slice(0, 12);
+}"""
+
+
+@pytest.mark.parametrize(("width", "height"), [(1280, 800), (1024, 768)])
+def test_nothing_is_cut_or_too_small(page: Page, broken: int, width: int, height: int) -> None:
+    page.set_viewport_size({"width": width, "height": height})
+    problems: list[str] = []
+    for name, (url, words) in views(broken).items():
+        page.goto(url)
+        expect(page.get_by_text(re.compile(re.escape(words))).first).to_be_visible()
+        page.wait_for_timeout(300)
+        problems += [f"{name}: {found}" for found in page.evaluate(MEASURE)]
+    assert problems == [], "\n".join(problems)

@@ -1,33 +1,35 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { StrictMode } from "react";
+import { lazy, StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router";
 
-import { AccountPage } from "./account/AccountPage";
 import { SignIn } from "./account/SignIn";
-import { AdministrationPage } from "./administration/AdministrationPage";
-import { ExpectationsPage } from "./before/ExpectationsPage";
-import { SweepPage } from "./before/SweepPage";
 import { Problem } from "./api/client";
 import { useSession, useSurveys } from "./api/queries";
 import { setProtocols } from "./ui/words";
 import { CaseList } from "./case/CaseList";
 import { CasePage } from "./case/CasePage";
-import { ReportPage } from "./case/ReportPage";
-import { ChangePage } from "./change/ChangePage";
 import { DeskPage } from "./desk/DeskPage";
 import { DevicePage } from "./device/DevicePage";
 import { DevicesPage } from "./device/DevicesPage";
 import { FindingsPage } from "./findings/FindingsPage";
-import { GatherPage } from "./gather/GatherPage";
-import { MapPage } from "./map/MapPage";
-import { NeighboursPage } from "./neighbours/NeighboursPage";
 import "./styles.css";
-import { ComparePage } from "./surveys/ComparePage";
 import { ReadingPage } from "./surveys/ReadingPage";
 import { SurveysPage } from "./surveys/SurveysPage";
 import { Shell } from "./ui/Shell";
 import { Empty, Failed, Working } from "./ui/States";
+
+// What one sees first comes first; the other views come when somebody opens them.
+const AccountPage = lazy(() => import("./account/AccountPage").then((page) => ({ default: page.AccountPage })));
+const AdministrationPage = lazy(() => import("./administration/AdministrationPage").then((page) => ({ default: page.AdministrationPage })));
+const ExpectationsPage = lazy(() => import("./before/ExpectationsPage").then((page) => ({ default: page.ExpectationsPage })));
+const SweepPage = lazy(() => import("./before/SweepPage").then((page) => ({ default: page.SweepPage })));
+const ReportPage = lazy(() => import("./case/ReportPage").then((page) => ({ default: page.ReportPage })));
+const ChangePage = lazy(() => import("./change/ChangePage").then((page) => ({ default: page.ChangePage })));
+const GatherPage = lazy(() => import("./gather/GatherPage").then((page) => ({ default: page.GatherPage })));
+const MapPage = lazy(() => import("./map/MapPage").then((page) => ({ default: page.MapPage })));
+const NeighboursPage = lazy(() => import("./neighbours/NeighboursPage").then((page) => ({ default: page.NeighboursPage })));
+const ComparePage = lazy(() => import("./surveys/ComparePage").then((page) => ({ default: page.ComparePage })));
 
 const queries = new QueryClient({
   defaultOptions: {

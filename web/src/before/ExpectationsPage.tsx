@@ -95,7 +95,7 @@ function Strip({ marks, here }: { marks: Mark[]; here: number }) {
           <li key={mark.survey}>
             <Link
               to={`/s/${mark.survey}/expectations`} title={`${mark.title}, ${when(mark.taken_at)}: ${word}`} aria-label={`${mark.title}: ${word}`}
-              className={`grid h-6 w-5 place-items-center rounded-field border text-[0.8rem] ${mark.survey === here ? "border-base-content" : "border-base-300"} ${mark.holds === false ? "hatched stop font-bold" : mark.holds ? "good" : "soft"}`}
+              className={`grid h-6 w-5 place-items-center rounded-field border text-xs ${mark.survey === here ? "border-base-content" : "border-base-300"} ${mark.holds === false ? "hatched stop font-bold" : mark.holds ? "good" : "soft"}`}
             >
               {mark.holds === null ? "·" : mark.holds ? "✓" : "✕"}
             </Link>

@@ -71,7 +71,7 @@ function Row({ survey, failure, most }: { survey: number; failure: Failure; most
   return (
     <li className="grid grid-cols-[5.5rem_minmax(0,1fr)_auto] items-center gap-x-3 rounded-box border border-base-300 bg-base-100 p-2" data-testid="failure">
       <div className="text-right" title={`${many(failure.cuts, "pair")} cut`}>
-        <b className={failure.cuts ? "stop text-[1.2rem] leading-none" : "text-[1.2rem] leading-none"}>{failure.cuts}</b> <span className="soft">cut</span>
+        <b className={failure.cuts ? "stop text-lg leading-none" : "text-lg leading-none"}>{failure.cuts}</b> <span className="soft">cut</span>
         <span aria-hidden className="mt-1 block h-1.5 rounded-full bg-base-300"><span className="block h-1.5 rounded-full bg-error" style={{ width: `${Math.max(2, (100 * failure.cuts) / most)}%` }} /></span>
       </div>
       <div className="min-w-0">

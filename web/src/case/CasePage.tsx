@@ -131,7 +131,7 @@ function Answer({ survey, question, path, also, ids, hopQuery, onHop }: {
     <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_clamp(14rem,23vw,21rem)] grid-rows-[minmax(0,1fr)]">
       <div className="flex min-h-0 min-w-0 flex-col">
         <div className="flex items-baseline gap-3 px-4 pt-2">
-          <p className={`text-[1.08rem] font-semibold ${path.works === "yes" ? "good" : path.works === "unknown" ? "" : "stop"}`} data-testid="answer">
+          <p className={`text-[14px] font-semibold ${path.works === "yes" ? "good" : path.works === "unknown" ? "" : "stop"}`} data-testid="answer">
             {path.sentence}
           </p>
           <span className="no-print ml-auto flex shrink-0">

@@ -99,7 +99,7 @@ function Body({ survey, data, reason }: { survey: number; data: Shapes["Decision
                       {protocolWords(item.route)}
                       {item.route.distance > 1 && item.route.protocol === "static" ? <span className="soft">, distance {item.route.distance}</span> : null}
                       {item.route.because.slice(0, 3).map((evidence, i) => (
-                        <span key={i} className="block text-[0.92em]"><EvidenceLink survey={survey} item={evidence} short={data.device} /></span>
+                        <span key={i} className="block text-xs"><EvidenceLink survey={survey} item={evidence} short={data.device} /></span>
                       ))}
                     </td>
                     <td className={`mono py-1 pr-2 ${long ? "break-all" : ""}`}>

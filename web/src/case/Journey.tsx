@@ -304,7 +304,7 @@ function LaneLine({ lane, y, mainY, centre, stationX, column, end }: {
           <g key={station.index}>
             <rect x={Math.min(from, to)} y={y - 7} width={Math.abs(to - from)} height={14} rx={7} stroke={colour} strokeWidth="1.4" />
             {Math.abs(to - from) > 60 ? (
-              <text x={(from + to) / 2} y={y + out * 15 + 4} textAnchor="middle" fontSize="10.5" fill="var(--soft)" stroke="none">{wrap.mode === "gre" ? "GRE" : "IP in IP"}</text>
+              <text x={(from + to) / 2} y={y + out * 15 + 4} textAnchor="middle" fontSize="11" fill="var(--soft)" stroke="none">{wrap.mode === "gre" ? "GRE" : "IP in IP"}</text>
             ) : null}
           </g>
         );
@@ -317,7 +317,7 @@ function LaneLine({ lane, y, mainY, centre, stationX, column, end }: {
         const x1 = points[i + 1] ?? x0 + direction * 60;
         const words = rewrites.map((item) => `${item.what === "source" ? "from" : "to"} ${item.to ?? ""}`);
         return words.map((text, line) => (
-          <text key={`t${station.index}.${line}`} x={(x0 + x1) / 2} y={y + out * -1 * (7 + line * 12) + (out < 0 ? 8 : -1)} textAnchor="middle" fontSize="10.5" fontWeight="600" className="fill-base-content" stroke="none">
+          <text key={`t${station.index}.${line}`} x={(x0 + x1) / 2} y={y + out * -1 * (7 + line * 12) + (out < 0 ? 8 : -1)} textAnchor="middle" fontSize="11" fontWeight="600" className="fill-base-content" stroke="none">
             {clip(text, Math.abs(x1 - x0) - 8, 5.9)}
             <title>{text}</title>
           </text>

@@ -15,11 +15,11 @@ type Cause = Shapes["CauseShape"];
 
 function Certainty({ proven }: { proven: boolean }) {
   return proven ? (
-    <span className="good inline-flex items-center gap-1 rounded-field border border-success px-1.5 text-[0.86rem] font-semibold">
+    <span className="good inline-flex items-center gap-1 rounded-field border border-success px-1.5 text-xs font-semibold">
       <Check aria-hidden size={13} /> proven
     </span>
   ) : (
-    <span className="soft inline-flex items-center gap-1 rounded-field border border-dashed border-current px-1.5 text-[0.86rem] font-semibold">
+    <span className="soft inline-flex items-center gap-1 rounded-field border border-dashed border-current px-1.5 text-xs font-semibold">
       <CircleHelp aria-hidden size={13} /> does not heal alone
     </span>
   );
@@ -28,7 +28,7 @@ function Certainty({ proven }: { proven: boolean }) {
 function Count({ value, word, bad }: { value: number; word: string; bad?: boolean }) {
   return (
     <span className={`rounded-field border border-base-300 px-2 py-0.5 ${bad && value ? "stop border-error" : ""}`}>
-      <b className="text-[1.1rem] leading-none">{value}</b> <span className="soft">{word}</span>
+      <b className="text-[14px] leading-none">{value}</b> <span className="soft">{word}</span>
     </span>
   );
 }

@@ -58,7 +58,7 @@ export function ChangePage() {
   return (
     <div className="flex h-full min-h-0 flex-col">
       <header className="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-base-300 px-4 py-2">
-        <h1 className="text-[1.08rem] font-semibold">
+        <h1 className="text-[14px] font-semibold">
           {proposal.data && !own ? proposal.data.title : down && !own ? `If ${query.getAll("down").join(", ").replaceAll("~", " – ").replaceAll(":", " ")} fails` : something ? "A change of your own" : "Change"}
         </h1>
         {change.question.from ? (
@@ -220,7 +220,7 @@ function Summary({ data, survey }: { data: Rehearsal; survey: number }) {
   return (
     <section aria-label="What the change does" className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-base-300 px-4 py-2">
       {tiles.map(([count, word, colour]) => (
-        <span key={word} className={colour}><b className="text-[1.35rem] leading-none">{count}</b> {word}</span>
+        <span key={word} className={colour}><b className="text-xl leading-none">{count}</b> {word}</span>
       ))}
       {data.after ? <Works state={data.after.works} text={`the complaint ${data.after.works !== "yes" ? WORKS_WORDS[data.after.works] : data.before?.works === "yes" ? "works as before" : "is healed"}`} /> : null}
       {data.cases.length ? (

@@ -54,7 +54,7 @@ function Value({ value }: { value: unknown }) {
   return (
     <details className="mono">
       <summary className="cursor-pointer"><span className="good font-bold">+</span> one whole entry</summary>
-      <pre className="overflow-x-auto text-[0.9em]">{JSON.stringify(value, null, 1)}</pre>
+      <pre className="overflow-x-auto text-xs">{JSON.stringify(value, null, 1)}</pre>
     </details>
   );
 }

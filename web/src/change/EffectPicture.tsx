@@ -59,7 +59,7 @@ export function EffectPicture({ cells }: { cells: Cell[] }) {
         </span>
       </figcaption>
       <div className="overflow-auto">
-        <svg ref={svg} role="img" aria-label={`From the devices on the left to those on top. ${text}.`} width={left + columns.length * size + 56} height={top + rows.length * size + 6} className="text-[10px]">
+        <svg ref={svg} role="img" aria-label={`From the devices on the left to those on top. ${text}.`} width={left + columns.length * size + 56} height={top + rows.length * size + 6} className="text-xs">
           {columns.map((name, index) => (
             <text key={name} transform={`translate(${left + index * size + size / 2 + 3} ${top - 5}) rotate(-60)`} fill="currentColor">{name}</text>
           ))}

@@ -47,7 +47,7 @@ function One({ survey, step, number, last }: { survey: number; step: Step; numbe
   const example = step.examples[0];
   return (
     <li data-testid="step" className={`grid grid-cols-[2rem_minmax(0,1fr)_minmax(13rem,18rem)] gap-3 rounded-box border bg-base-100 p-2 ${bad ? "border-base-content" : "border-base-300"}`}>
-      <b className="text-right text-[1.2rem] leading-tight">{number}</b>
+      <b className="text-right text-lg leading-tight">{number}</b>
       <div className="min-w-0"><b>{step.device}</b><EditLines edits={step.edits} /></div>
       <div>
         {step.cuts ? <p className="stop"><b>{many(step.cuts, "pair is", "pairs are")} cut</b> until the next step</p> : null}

@@ -46,7 +46,7 @@ function Answer({ survey, desk, before }: { survey: number; desk: Desk; before: 
     <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_clamp(15rem,24vw,21rem)]">
       <div className="min-h-0 overflow-auto px-4 pb-6">
         {open.length === 0 ? (
-          <p className="good py-2 text-[1.08rem] font-semibold" data-testid="calm">
+          <p className="good py-2 text-[14px] font-semibold" data-testid="calm">
             {desk.doubtful ? "Nothing is known to fail that should work." : "Everything that should work does."}
           </p>
         ) : (
@@ -78,7 +78,7 @@ function Row({ survey, group, first }: { survey: number; group: Group; first: bo
   return (
     <li className={`rounded-box border bg-base-100 p-3 ${first ? "border-base-content" : "border-base-300"}`} data-testid="desk-group">
       <div className="flex gap-4">
-        <p className="w-16 shrink-0 text-right"><b className="stop text-[1.35rem] leading-none">{group.pairs}</b><span className="soft block">{group.pairs === 1 ? "pair" : "pairs"}</span></p>
+        <p className="w-16 shrink-0 text-right"><b className="stop text-xl leading-none">{group.pairs}</b><span className="soft block">{group.pairs === 1 ? "pair" : "pairs"}</span></p>
         <div className="min-w-0 flex-1">
           {group.causes.length > 1 ? (
             <>

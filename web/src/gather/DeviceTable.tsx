@@ -25,7 +25,7 @@ function Outcome({ kind, says, tail }: { kind: string | null; says: string; tail
   return (
     <>
       <span className={`inline-flex items-center gap-1.5 ${COLOURS[tone]}`}><Icon size={14} aria-hidden /> {words}{tail ? <span className="soft font-normal">{tail}</span> : null}</span>
-      {says && kind !== "key-unknown" ? <span className="block text-[0.92em]">{kind === "key-changed" ? "It was replaced, or somebody stands in between. Nothing was sent to it." : says}</span> : null}
+      {says && kind !== "key-unknown" ? <span className="block text-xs">{kind === "key-changed" ? "It was replaced, or somebody stands in between. Nothing was sent to it." : says}</span> : null}
     </>
   );
 }

@@ -1,4 +1,4 @@
-import { useMemo, useRef, useState, type PointerEvent } from "react";
+import { useLayoutEffect, useMemo, useRef, useState, type PointerEvent } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
 import { useMap, useNeighbours, usePath } from "../api/queries";
@@ -9,7 +9,7 @@ import { familyProtocol, relationLabel, relationName, type Relation } from "../n
 import { downloadPng, downloadSvg } from "../ui/download";
 import { Empty, Failed, Working } from "../ui/States";
 import { VERDICT_WORDS } from "../ui/words";
-import { layOutMap, type Drawing, type Place } from "./layout";
+import { readable, layOutMap, type Drawing, type Place } from "./layout";
 
 /** The network, laid out from the case: the path a straight spine, the rest hung on it. */
 export function MapPage() {
@@ -56,7 +56,7 @@ export function MapPage() {
         </span>
       </header>
       {answer ? (
-        <p className={`px-4 pt-2 text-[1.08rem] font-semibold ${answer.works === "yes" ? "good" : "stop"}`}>{answer.sentence}</p>
+        <p className={`px-4 pt-2 text-[14px] font-semibold ${answer.works === "yes" ? "good" : "stop"}`}>{answer.sentence}</p>
       ) : null}
       {map.isPending || (question && path.isPending) ? <Working what="Drawing the network" /> : null}
       {map.error ? <Failed error={map.error} /> : null}
@@ -144,6 +144,18 @@ function Chart({ survey, drawing, path, relations, svgRef, open }: {
     return out;
   }, [path]);
 
+  // Nobody reads dust: where the whole does not fit at full size, one begins at what matters most.
+  const focus = useMemo(() => {
+    const stop = drawing.places.find((place) => stops.has(place.id)) ?? drawing.places.find((place) => place.spine && path);
+    const links = (place: Place) => drawing.wires.filter((wire) => wire.from === place.id || wire.to === place.id).length;
+    return stop ?? [...drawing.places].map((place) => ({ place, links: links(place) })).sort((a, b) => b.place.breaks - a.place.breaks || b.links - a.links)[0]?.place;
+  }, [drawing, stops, path]);
+  useLayoutEffect(() => {
+    const box = svgRef.current?.getBoundingClientRect();
+    if (!box?.width || !box.height || !focus) return;
+    setView(readable(drawing, box, focus));
+  }, [drawing, focus, svgRef]);
+
   const move = (event: PointerEvent<SVGSVGElement>) => {
     if (!drag.current) return;
     const box = event.currentTarget.getBoundingClientRect();
@@ -159,7 +171,7 @@ function Chart({ survey, drawing, path, relations, svgRef, open }: {
   };
   const zoom = (by: number) =>
     setView((old) => {
-      const scale = Math.min(6, Math.max(0.5, old.scale * by));
+      const scale = Math.min(40, Math.max(0.5, old.scale * by));
       const cx = old.x + drawing.width / old.scale / 2;
       const cy = old.y + drawing.height / old.scale / 2;
       return { scale, x: cx - drawing.width / scale / 2, y: cy - drawing.height / scale / 2 };
@@ -243,7 +255,7 @@ function PlaceMark({ place, stop, onOpen }: { place: Place; stop: string | null;
     return (
       <g>
         <rect x={x - 34} y={y - 3} width="68" height="6" rx="3" className="fill-base-content" fillOpacity="0.55" />
-        <text x={x} y={y - 8} textAnchor="middle" fontSize="10.5" fill="var(--soft)" paintOrder="stroke" stroke="var(--color-base-200)" strokeWidth="4">{place.id.slice(4)}</text>
+        <text x={x} y={y - 8} textAnchor="middle" fontSize="11" fill="var(--soft)" paintOrder="stroke" stroke="var(--color-base-200)" strokeWidth="4">{place.id.slice(4)}</text>
       </g>
     );
   }

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { layOutMap, type MapData } from "./layout";
+import { layOutMap, readable, type MapData } from "./layout";
 
 function link(lan: string | null, ...devices: string[]): MapData["links"][number] {
   return {
@@ -43,5 +43,25 @@ describe("the map", () => {
       expect(place.y).toBeGreaterThan(0);
       expect(place.y).toBeLessThan(drawing.height);
     }
+  });
+});
+
+describe("what one sees of a map first", () => {
+  const box = { width: 1000, height: 600 };
+  it("is all of it, if it can be read", () => {
+    expect(readable({ width: 900, height: 500 }, box, { x: 0, y: 0 })).toEqual({ x: 0, y: 0, scale: 1 });
+  });
+  it("is full size around what matters, and nothing beyond the edges", () => {
+    const drawing = { width: 4000, height: 1200 };
+    const seen = (at: { x: number; y: number }) => {
+      const view = readable(drawing, box, at);
+      // The picture is as wide as its box at full size, and lies within the drawing.
+      expect((view.scale * Math.min(box.width / drawing.width, box.height / drawing.height))).toBeCloseTo(1);
+      const middle = { x: view.x + drawing.width / view.scale / 2, y: view.y + drawing.height / view.scale / 2 };
+      return middle;
+    };
+    expect(seen({ x: 2000, y: 600 })).toEqual({ x: 2000, y: 600 });
+    expect(seen({ x: 0, y: 0 })).toEqual({ x: 500, y: 300 });
+    expect(seen({ x: 4000, y: 1200 })).toEqual({ x: 3500, y: 900 });
   });
 });

@@ -225,3 +225,24 @@ export function layOutMap(data: MapData, way: string[]): Drawing {
     height: Math.max(...places.map((p) => p.y), 0) + margin.y,
   };
 }
+
+/** Pixels per unit of the drawing at which its smallest words have 11. */
+const READABLE = 1;
+
+/**
+ * The part of a drawing that one sees first: all of it where its words can be read then, else as
+ * much as fits at full size around a place.
+ */
+export function readable(
+  drawing: { width: number; height: number }, box: { width: number; height: number }, focus: { x: number; y: number },
+): { x: number; y: number; scale: number } {
+  const fit = Math.min(box.width / drawing.width, box.height / drawing.height);
+  if (fit >= READABLE) return { x: 0, y: 0, scale: 1 };
+  const scale = READABLE / fit;
+  const [width, height] = [drawing.width / scale, drawing.height / scale];
+  // What is beyond the edges of the drawing is not worth the room.
+  const [seenX, seenY] = [box.width / READABLE, box.height / READABLE];
+  const keep = (at: number, seen: number, part: number, whole: number) =>
+    (seen >= whole ? whole / 2 : Math.min(Math.max(at, seen / 2), whole - seen / 2)) - part / 2;
+  return { scale, x: keep(focus.x, seenX, width, drawing.width), y: keep(focus.y, seenY, height, drawing.height) };
+}

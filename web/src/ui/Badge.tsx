@@ -34,7 +34,7 @@ export function Severity({ severity }: { severity: keyof typeof SEVERITIES }) {
   const { icon: Icon, word, className } = SEVERITIES[severity];
   return (
     <span
-      className={`inline-flex items-center gap-1 rounded-field border px-1.5 text-[0.86rem] font-semibold ${className}`}
+      className={`inline-flex items-center gap-1 rounded-field border px-1.5 text-xs font-semibold ${className}`}
     >
       <Icon aria-hidden="true" size={13} /> {word}
     </span>

@@ -70,26 +70,26 @@ function Body({ survey, onClose, onHelp, onTheme }: Omit<Props, "open">) {
             <b>Ask</b> why {pair[1]} cannot reach {pair[2]}
           </Command.Item>
         ) : null}
-        <Command.Group heading="Views" className="[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-[0.86rem] [&_[cmdk-group-heading]]:opacity-70">
+        <Command.Group heading="Views" className="[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:opacity-70">
           {[["Cases", `/s/${survey}/cases`], ["Map", `/s/${survey}/map`], ["Neighbours", `/s/${survey}/neighbours`], ["Devices", `/s/${survey}/devices`], ["Findings", `/s/${survey}/findings`], ["Single failures", `/s/${survey}/failures`], ["Expectations", `/s/${survey}/expectations`], ["What was read", `/s/${survey}/reading`], ["Surveys", "/surveys"], ["Gather from live devices", "/gather"], ["Compare two surveys", "/surveys/compare"], ["Account", "/account"], ...(may ? [["Administration", "/administration"]] : [])].map(([name, url]) => (
             <Command.Item key={url} value={name} className={ROW} onSelect={() => go(url ?? "/")}>{name}</Command.Item>
           ))}
           <Command.Item value="Theme light dark" className={ROW} onSelect={() => { onTheme(); onClose(); }}>Change the theme</Command.Item>
           <Command.Item value="Shortcuts help" className={ROW} onSelect={() => { onClose(); onHelp(); }}>Shortcuts</Command.Item>
         </Command.Group>
-        <Command.Group heading="Cases" className="[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-[0.86rem] [&_[cmdk-group-heading]]:opacity-70">
+        <Command.Group heading="Cases" className="[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:opacity-70">
           {(cases.data?.cases ?? []).map((item) => (
             <Command.Item key={item.id} value={`case ${item.id} ${item.complaint} ${item.sender} ${item.receiver}`} className={ROW} onSelect={() => go(`/s/${survey}/cases/${item.id}`)}>{item.complaint}</Command.Item>
           ))}
         </Command.Group>
-        <Command.Group heading="Devices" className="[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-[0.86rem] [&_[cmdk-group-heading]]:opacity-70">
+        <Command.Group heading="Devices" className="[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:opacity-70">
           {(names.data?.names ?? []).map((item) => (
             <Command.Item key={item.device} value={`device ${item.device} ${item.addresses.join(" ")}`} className={ROW} onSelect={() => go(`/s/${survey}/devices/${item.device}`)}>
               {item.device} <span className="mono soft ml-auto">{item.addresses[0]}</span>
             </Command.Item>
           ))}
         </Command.Group>
-        <Command.Group heading="Surveys" className="[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-[0.86rem] [&_[cmdk-group-heading]]:opacity-70">
+        <Command.Group heading="Surveys" className="[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:opacity-70">
           {(surveys.data?.surveys ?? []).map((item) => (
             <Command.Item key={item.id} value={`survey ${item.id} ${item.title}`} className={ROW} onSelect={() => go(`/s/${item.id}/cases`)}>{item.title}</Command.Item>
           ))}

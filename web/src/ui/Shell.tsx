@@ -1,10 +1,11 @@
 import { Cable, Compass, FilePen, Handshake, ListChecks, MapIcon, Moon, FolderOpen, RadioTower, Search, ShieldCheck, Siren, Sun, SunMoon, Unplug, UserRound } from "lucide-react";
-import { useEffect, useState, type ReactNode } from "react";
+import { Suspense, useEffect, useState, type ReactNode } from "react";
 import { NavLink, Outlet, useLocation, useNavigate, useParams } from "react-router";
 
 import { useSession, useSurveys } from "../api/queries";
 import { Help } from "./Help";
 import { Palette } from "./Palette";
+import { Working } from "./States";
 import { useTheme } from "./theme";
 import { Wheel } from "./Wheel";
 import { when } from "./words";
@@ -15,7 +16,7 @@ function Item({ to, icon, children, shortcut }: { to: string; icon: ReactNode; c
       to={to}
       title={`${children} (${shortcut})`}
       className={({ isActive }) =>
-        `flex w-[5.2rem] flex-col items-center gap-0.5 rounded-box py-1.5 text-[0.8rem] ${isActive ? "bg-base-100 font-semibold shadow-[0_0_0_1px_var(--color-base-300)]" : "soft hover:bg-base-100"}`
+        `flex w-[5.2rem] flex-col items-center gap-0.5 rounded-box py-1.5 text-xs ${isActive ? "bg-base-100 font-semibold shadow-[0_0_0_1px_var(--color-base-300)]" : "soft hover:bg-base-100"}`
       }
     >
       {icon}
@@ -126,7 +127,7 @@ export function Shell() {
           </section>
         ) : null}
         <main id="content" tabIndex={-1} className="min-h-0 flex-1 outline-none">
-          <Outlet />
+          <Suspense fallback={<Working what="Opening the view" />}><Outlet /></Suspense>
         </main>
       </div>
       <Palette open={palette} onClose={() => setPalette(false)} survey={survey} onHelp={() => setHelp(true)} onTheme={nextTheme} />
