@@ -13,7 +13,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 from ..change.apply import apply
@@ -40,6 +40,8 @@ OVERLAPPING = 4
 them: a search for all that one pair needs grows with the faults around it."""
 FINDINGS = 60
 """How many findings are rehearsed at most, the first ones."""
+REMEDIES = 3
+"""How many remedies of each are compared."""
 
 
 @dataclass(slots=True)
@@ -290,10 +292,10 @@ def _by_findings(
     for number, finding in enumerate(believed):
         if not watch(number, 2 * len(believed), finding.device):
             return [], left, [], False
-        healed = _heals(survey, [finding], failing, ends)
+        best, healed = _best(survey, finding, failing, ends)
         if healed is not None:
-            usable.append(finding)
-            alone[finding.id] = healed
+            usable.append(best)
+            alone[best.id] = healed
     groups: dict[str, set[Question]] = {}
     for finding in sorted(usable, key=lambda f: (-len(alone[f.id]), f.id)):
         mine = {q for q in alone[finding.id] if q in left}
@@ -331,6 +333,33 @@ def _by_findings(
         summary = f"{_who(questions)}: {finding.summary}"
         out.append(Group(summary, sorted(questions), [cause], further=further[name]))
     return out, left, usable, True
+
+
+def _best(
+    survey: Computed, finding: Finding, failing: dict[Question, Answered], ends: set[str]
+) -> tuple[Finding, set[Question] | None]:
+    """The finding with the remedy first that heals most, and what that heals: which of two ends is
+    the odd one shows in the whole network, also where other faults still stop every host."""
+    found: list[tuple[tuple[int, int], int, set[Question]]] = []
+    remedies = finding.remedies[:REMEDIES]
+    for number, remedy in enumerate(remedies):
+        one = replace(finding, remedies=(remedy,))
+        healed = _heals(survey, [one], failing, ends)
+        if healed is None:
+            continue
+        more = 0
+        if len(remedies) > 1 or not healed:
+            effect = compare_pairs(survey.bench.reach, _copy(survey, [one]).reach)
+            more = effect.count("heals") - effect.count("breaks")
+            if not effect.count("heals"):
+                continue  # what follows from another fault goes when that one is mended
+        found.append(((len(healed), more), -number, healed))
+    if not found:
+        return finding, None
+    _, at, healed = max(found, key=lambda item: item[:2])
+    first = finding.remedies[-at]
+    rest = tuple(remedy for remedy in finding.remedies if remedy is not first)
+    return replace(finding, remedies=(first, *rest)), healed
 
 
 def _copy(survey: Computed, findings: list[Finding]) -> Bench:
