@@ -296,6 +296,7 @@ def _by_findings(
         if healed is not None:
             usable.append(best)
             alone[best.id] = healed
+    usable = _made_together(survey, usable)
     groups: dict[str, set[Question]] = {}
     for finding in sorted(usable, key=lambda f: (-len(alone[f.id]), f.id)):
         mine = {q for q in alone[finding.id] if q in left}
@@ -362,8 +363,26 @@ def _best(
     return replace(finding, remedies=(first, *rest)), healed
 
 
+def _made_together(survey: Computed, findings: list[Finding]) -> list[Finding]:
+    """The findings whose remedies can all be made on one copy: of two that change the same line
+    otherwise, the first."""
+    out: list[Finding] = []
+    for finding in findings:
+        try:
+            apply(survey.survey, _edits([*out, finding]))
+        except EditError:
+            continue
+        out.append(finding)
+    return out
+
+
+def _edits(findings: list[Finding]) -> tuple[Edit, ...]:
+    """All edits of the first remedies, what several have in common once."""
+    return tuple(dict.fromkeys(e for finding in findings for e in finding.remedies[0].edits))
+
+
 def _copy(survey: Computed, findings: list[Finding]) -> Bench:
-    edits = tuple(edit for finding in findings for edit in finding.remedies[0].edits)
+    edits = _edits(findings)
     return bench_of(apply(survey.survey, edits).survey, survey.bench)
 
 

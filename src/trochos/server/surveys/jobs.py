@@ -46,7 +46,7 @@ _URGENCY = {
     "sweep": 4,
     "audit": 3,
 }
-_LONGER = {"sweep": 900.0, "audit": 300.0}
+_LONGER = {"sweep": 900.0, "audit": 300.0, "desk": 180.0}
 """Seconds that some may take: nobody waits before them."""
 
 
