@@ -15,7 +15,8 @@ RUN = """async () => {
   const found = await axe.run(document, {resultTypes: ["violations"]});
   return found.violations.map(v => ({
     id: v.id, help: v.help,
-    nodes: v.nodes.map(n => n.target.join(" ") + " | " + n.html.slice(0, 160) + " | " + (n.any[0]?.message ?? "")),
+    nodes: v.nodes.map(n =>
+      n.target.join(" ") + " | " + n.html.slice(0, 160) + " | " + (n.any[0]?.message ?? "")),
   }));
 }"""
 
@@ -81,9 +82,10 @@ MEASURE = """() => {
     const size = parseFloat(style.fontSize), text = node.textContent.trim().slice(0, 40);
     const least = node.closest("svg") ? 11 : 12;
     if (size < least - 0.01) out.push(`${size} px: ${text}`);
-    if (!node.closest("svg, table, [role=table]") && style.overflowX === "hidden" && node.scrollWidth > node.clientWidth + 1)
-      out.push(`cut: ${text}`);
-    if (!node.closest("svg") && box.right > innerWidth + 1 && !scrolls(node)) out.push(`beyond the edge: ${text}`);
+    const hides = style.overflowX === "hidden" && !node.closest("svg, table, [role=table]");
+    if (hides && node.scrollWidth > node.clientWidth + 1) out.push(`cut: ${text}`);
+    const beyond = !node.closest("svg") && box.right > innerWidth + 1;
+    if (beyond && !scrolls(node)) out.push(`beyond the edge: ${text}`);
   }
   function scrolls(node) {
     for (let up = node.parentElement; up; up = up.parentElement)
