@@ -20,6 +20,9 @@ from trochos.gather.run import gather_all
 
 QUICK = Bounds(connect=3, step=4, device=20, item_bytes=4 << 20, device_bytes=8 << 20, tries=1)
 
+PATIENT = replace(QUICK, connect=30, step=40, device=120)
+"""Where every device is to answer: many at once on a busy machine take their time."""
+
 
 def credential(name: str) -> Credential:
     if name == "fleet-snmp":

@@ -18,7 +18,7 @@ from trochos.gather.methods import commands
 from trochos.gather.survey import device_files, survey_files
 from trochos.local import read_folder
 
-from .live import credential, gather, gathered, running, targets_of, trusting
+from .live import PATIENT, credential, gather, gathered, running, targets_of, trusting
 
 DEMO = Path(__file__).resolve().parents[2] / "demo" / "broken"
 KEY = b"test"
@@ -44,7 +44,7 @@ def bare(value: object) -> object:
 
 
 def test_the_gathered_survey_gives_the_answers_of_its_source(fleet: Fleet) -> None:
-    outcomes = gathered(fleet)
+    outcomes = gathered(fleet, PATIENT)
     assert {name: o.problem for name, o in outcomes.items() if o.problem} == {}
     assert {name: o.gathered.missing for name, o in outcomes.items() if o.gathered.missing} == {}
     files = survey_files(
