@@ -193,6 +193,10 @@ def test_a_zip_comes_in_with_its_reading_report(page: Page, tmp_path: Path) -> N
 def test_a_folder_comes_in(page: Page) -> None:
     page.get_by_role("link", name="Surveys").click()
     page.get_by_label("Folder of the survey").set_input_files(ROOT / "tests/cases/dale-01/survey")
+    # Nothing is asked about it, so one lands where one begins.
+    page.wait_for_url("**/desk")
+    expect(page.get_by_role("heading", name="Where to begin")).to_be_visible()
+    page.goto(page.url.replace("desk", "reading"))
     expect(
         page.get_by_text("Every line that could change an answer was understood.")
     ).to_be_visible()
@@ -239,8 +243,8 @@ def test_a_device_shows_what_is_odd_and_its_line(page: Page, broken: int) -> Non
 def test_computed_stands_beside_gathered(page: Page) -> None:
     page.get_by_role("link", name="Surveys").click()
     page.get_by_label("Folder of the survey").set_input_files(ROOT / "tests/cases/dale-00/survey")
-    page.get_by_role("heading", name="What was read").wait_for()
-    page.goto(page.url.replace("reading", "devices/mill"))
+    page.wait_for_url("**/desk")
+    page.goto(page.url.replace("desk", "devices/mill"))
     page.get_by_role("button", name="Computed beside gathered").click()
     expect(page.get_by_text("Every entry is the same.")).to_be_visible()
 
