@@ -10,6 +10,7 @@ import pytest
 from surveys import KEY, ROOT
 
 from trochos.cli.main import main
+from trochos.core.diagnosis import causes
 from trochos.core.diagnosis.findings import statics
 from trochos.core.diagnosis.remedies import of_findings
 from trochos.core.readers import hostfiles
@@ -68,9 +69,20 @@ def test_checks_that_break_are_said_and_the_others_made(monkeypatch: pytest.Monk
     monkeypatch.setattr(of_findings, "remedies_of", fails)
     found = Computed.from_files(DEMO, KEY).findings
     (said,) = [f for f in found if f.kind == "check-broke"]
-    assert said.severity == "notes" and "statics" in said.summary and "KeyError" in said.summary
+    assert (
+        (said.severity, said.device) == ("risks", "")
+        and "statics" in said.summary
+        and "KeyError" in said.summary
+    )
     assert {f.id for f in found} - {said.id} <= before
     assert len(found) > len(before) / 2 and not any(f.remedies for f in found)
+
+
+def test_a_search_that_breaks_is_not_a_whole_one(monkeypatch: pytest.MonkeyPatch) -> None:
+    survey = Computed.from_files(DEMO, KEY)
+    assert survey.diagnose("bridge-tablet", "yard-scale").complete
+    monkeypatch.setattr(causes, "look", fails)
+    assert not Computed.from_files(DEMO, KEY).diagnose("bridge-tablet", "yard-scale").complete
 
 
 def test_the_command_line_says_a_sentence(

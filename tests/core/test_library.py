@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import re
 import subprocess
@@ -10,6 +11,12 @@ import zipfile
 from pathlib import Path
 
 import pytest
+from surveys import KEY
+
+from trochos.core.network.documents import Document
+from trochos.core.survey import Computed
+from trochos.core.whole.sweep import links_of
+from trochos.local import read_folder
 
 ROOT = Path(__file__).resolve().parents[2]
 MANUAL = ROOT / "docs" / "manual" / "library.md"
@@ -33,6 +40,28 @@ def test_the_manuals_examples_run(
     healed = re.search(r"^(\d+) pairs healed, 0 broken$", said, re.M)
     assert healed is not None and int(healed[1]) > 0
     assert "True " in said and "False " in said, "expectations that hold, and some that do not"
+
+
+def test_documents_name_an_instance_beside_its_device() -> None:
+    """Every answer with a document of its own, on a network with routing instances."""
+    survey = Computed.from_files(read_folder(ROOT / "tests/cases/delve-01/survey"), KEY)
+    host = next(d.name for d in survey.network.devices if d.is_host)
+    down = links_of(survey.network)[0]
+    answers: list[Document] = [
+        *survey.findings,
+        survey.rehearse((down,)),
+        survey.sweep(links=True, devices=False, watch=lambda tried, of, what: tried < 3),
+        survey.desk(),
+        survey.unknowns(),
+        survey.compare(survey.rehearse((down,)).after),
+        survey.path(host, str(next(iter(survey.forwarding.near.owners)))),
+    ]
+    named = 0
+    for answer in answers:
+        text = json.dumps(answer.as_json())
+        assert not re.search(r'"(?:device|from)": "[a-z-]+/(?:red|blue)"', text), text[:400]
+        named += text.count('"instance": "')
+    assert named > 3
 
 
 @pytest.fixture(scope="module")

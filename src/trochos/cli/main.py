@@ -203,7 +203,7 @@ def run_path(options: argparse.Namespace) -> int:
     traffic = _traffic(options)
     survey = load(options.survey)
     path = survey.path(options.sender, options.receiver, traffic)
-    _print(path.as_json()) if options.json else tables.path(path.as_nodes())
+    _print(path.as_nodes()) if options.json else tables.path(path.as_nodes())
     return 0 if path.works == "yes" else 1
 
 
@@ -282,7 +282,7 @@ def run_sweep(options: argparse.Namespace) -> int:
         expected = _expectations(options.expect, survey)
     both = options.links == options.devices
     found = survey.sweep(options.links or both, options.devices or both, expected, _watch(900.0))
-    document = found.as_json()
+    document = found.as_nodes()
     _print(document) if options.json else tables.sweep(document)
     return 1 if any(failure.expectations for failure in found.failures) else 0
 
@@ -306,11 +306,11 @@ def run_rehearse(options: argparse.Namespace) -> int:
         if files is None:
             raise InputError("--out copies from a folder or an archive, not from a stored survey.")
         write_changed(options.out, files, survey, edits, secrets_in(typed, fingerprint_key()))
-    document = rehearsal.as_json()
+    document = rehearsal.as_nodes()
     found = None
     if options.order or options.from_host is not None:
         found = survey.order(edits, options.from_host, _watch())
-        document["order"] = found.as_json()
+        document["order"] = found.as_nodes()
     _print(document) if options.json else tables.rehearsal(document)
     refused = bool(unknown) and not options.accept_unknown_lines
     unsafe = found is not None and not found.safe
@@ -367,7 +367,7 @@ def _expectations(name: str | None, survey: Computed) -> list[Expectation]:
 
 def run_compare(options: argparse.Namespace) -> int:
     found = load(options.survey).compare(load(options.other))
-    document = found.as_json()
+    document = found.as_nodes()
     _print(document) if options.json else tables.comparison(document)
     return 0 if found.same else 1
 

@@ -28,6 +28,7 @@ from .forwarding.reach import Reach
 from .forwarding.settle import settle
 from .forwarding.step import Forwarding
 from .network.addressing import Address, parse_prefix
+from .network.documents import Document
 from .network.edits import Edit
 from .network.facts import Network
 from .protocols.tables import Tables
@@ -214,7 +215,7 @@ class Computed:
     def inspect_json(self) -> dict[str, list[dict[str, object]]]:
         """The `inspect` document of the contract."""
         return {
-            "findings": [finding.as_json() for finding in self.findings],
+            "findings": [finding.as_nodes() for finding in self.findings],
             "reading": [report.as_json() for report in self.survey.reading],
         }
 
@@ -263,7 +264,7 @@ class Computed:
         return set(resolve(self.forwarding, text, target=True).addresses.values())
 
 
-class Rehearsal:
+class Rehearsal(Document):
     """A survey before and after a change.
 
     `after` computes only what the change touches. `anew` quotes the changed texts exactly.
@@ -304,7 +305,7 @@ class Rehearsal:
     def effect(self) -> Effect:
         return compare_pairs(self.before.reach, self.after.reach)
 
-    def as_json(self) -> dict[str, object]:
+    def as_nodes(self) -> dict[str, object]:
         """The `rehearse` document of the contract."""
         return {
             **self.effect.as_json(),

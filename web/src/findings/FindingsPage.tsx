@@ -29,7 +29,7 @@ export function FindingsPage() {
       { head: "severity", value: (row) => row.severity, width: "6.5rem", show: (row) => <Severity severity={row.severity} /> },
       {
         head: "device", value: (row) => row.device, width: "9rem",
-        show: (row) => <Link className="font-semibold hover:underline" to={`/s/${survey}/devices/${row.device}`}>{row.device}</Link>,
+        show: (row) => row.device ? <Link className="font-semibold hover:underline" to={`/s/${survey}/devices/${row.device}`}>{row.device}</Link> : <span className="soft">Trochos</span>,
       },
       {
         head: "finding", value: (row) => row.summary, width: "3fr",

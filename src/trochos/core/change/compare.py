@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from ..forwarding.reach import Reach
 from ..network.addressing import Prefix
+from ..network.documents import Document
 from ..network.facts import Device, Interface, Network
 from ..network.source import alike
 from ..protocols.routes import Route
@@ -180,7 +181,7 @@ def networks_apart(old: Survey, new: Survey) -> str | None:
 
 
 @dataclass(slots=True)
-class Comparison:
+class Comparison(Document):
     """What differs between two surveys."""
 
     texts: list[dict[str, object]]
@@ -203,7 +204,7 @@ class Comparison:
             or not self.effect.nothing
         )
 
-    def as_json(self) -> dict[str, object]:
+    def as_nodes(self) -> dict[str, object]:
         """The `compare` document of the contract."""
         return {
             "texts": self.texts,

@@ -72,6 +72,7 @@ class Search:
         self.progress = progress
         self.tried = 0
         self.stopped = False
+        self.broke = False
         self.first: Path | None = None
         self._trials: dict[tuple[Edit, ...], Trial | None] = {}
         self._full: dict[tuple[Edit, ...], Effect] = {}
@@ -114,7 +115,7 @@ class Search:
                 self._try(option.edits, option.remedy.title)
             out.causes = self._unproven(sure)
             out.says = path.sentence()
-            out.tried, out.complete = self.tried, not self.stopped
+            out.tried, out.complete = self.tried, not (self.stopped or self.broke)
             return out
         options: list[Option] = []
         alone: list[Option] = []
@@ -162,7 +163,7 @@ class Search:
                 out.says = self._narrowed(path)
         for cause in out.causes:
             cause.option.finding = self._quoting(cause.option)
-        out.tried, out.complete = self.tried, not self.stopped
+        out.tried, out.complete = self.tried, not (self.stopped or self.broke)
         return out
 
     def _quoting(self, option: Option) -> Finding:
@@ -233,7 +234,7 @@ class Search:
             suspects.append(Suspect(replace(finding, remedies=remedies), weight))
         if looking:
             suspects += guarded(
-                "looking for suspects", lambda: look(bench, path, self.flow), lambda _: []
+                "looking for suspects", lambda: look(bench, path, self.flow), self._not_looked
             )
         if bench is not self.base:
             suspects = [Suspect(self._as_it_stands(s.finding), s.weight) for s in suspects]
@@ -249,6 +250,11 @@ class Search:
                 out.append(Option(suspect.finding, remedy, suspect.weight, order, known))
         out.sort(key=lambda o: (o.weight + min(o.order, 2), o.order))
         return out
+
+    def _not_looked(self, error: str) -> list[Suspect]:
+        """Nothing was found because looking broke: the answer says that it is not complete."""
+        self.broke = True
+        return []
 
     def _leads_on(self, bench: Bench, finding: Finding) -> bool:
         """True if the failing one of two equal ways leads nearer to an end of the complaint."""

@@ -19,6 +19,7 @@ from ..change.rehearse import Effect, PairRef
 from ..forwarding.families import UNSURE, YES, FamilyReach
 from ..forwarding.reach import Reach
 from ..network.addressing import FAMILIES, Address
+from ..network.documents import Document
 from ..network.edits import Edit, EditError
 from .questions import Watch, unwatched
 
@@ -61,7 +62,7 @@ class Step:
 
 
 @dataclass(slots=True)
-class Order:
+class Order(Document):
     """The best order that was found."""
 
     safe: bool
@@ -72,7 +73,7 @@ class Order:
     """States of the network that were rehearsed."""
     says: str = ""
 
-    def as_json(self) -> dict[str, object]:
+    def as_nodes(self) -> dict[str, object]:
         """The `order` part of the `rehearse` document."""
         return {
             "safe": self.safe,

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from ..change.rehearse import PairRef
 from ..diagnosis.audit import Expectation, Result, check, ends_of
+from ..network.documents import Document
 from ..network.edits import Down
 from ..network.facts import End, Network
 from .questions import Watch, unwatched
@@ -44,7 +45,7 @@ class Failure:
 
 
 @dataclass(slots=True)
-class Sweep:
+class Sweep(Document):
     """All failures that were tried, in the network's order."""
 
     pairs: int
@@ -59,7 +60,7 @@ class Sweep:
         cutting = [f for f in self.failures if f.cuts or f.expectations]
         return sorted(cutting, key=lambda f: (-f.cuts, -len(f.expectations), str(f.down)))
 
-    def as_json(self) -> dict[str, object]:
+    def as_nodes(self) -> dict[str, object]:
         """The `sweep` document of the contract."""
         return {
             "baseline": {"pairs": self.pairs, "ok": self.ok},

@@ -110,7 +110,7 @@ def _order(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
 
     try:
         edits = read_edits({"edits": question["edits"]})
-        return computed(stored).order(edits, question["host"] or None, watch).as_json()
+        return computed(stored).order(edits, question["host"] or None, watch).as_nodes()
     except (EditError, EndpointError) as error:
         raise NotAnswered(str(error)) from error
 
@@ -120,7 +120,7 @@ def _sweep(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
 
     expected = _expectations(question["expectations"])
     found = computed(stored).sweep(question["links"], question["devices"], expected, watch)
-    document = found.as_json()
+    document = found.as_nodes()
     # The list of threads holds the same failures once more.
     document["threads"] = len(found.threads)
     return document

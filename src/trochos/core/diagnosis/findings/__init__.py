@@ -7,7 +7,7 @@ from functools import partial
 from types import ModuleType
 
 from ...network.guard import guarded
-from ..finding import NOTES, ORDER, Finding
+from ..finding import NOTES, ORDER, RISKS, Finding
 from . import (
     addresses,
     filters,
@@ -55,7 +55,7 @@ def find_all(context: Context) -> list[Finding]:
         for finding in guarded(
             f"the checks of {_name(family)}",
             partial(_found, context, family),
-            partial(_broke, context, family),
+            partial(_broke, family),
         ):
             out.setdefault(finding.id, _as_certain(context, finding))
     return sorted(out.values(), key=lambda f: (ORDER[f.severity], f.kind, f.device, f.id))
@@ -69,13 +69,12 @@ def _found(context: Context, family: ModuleType) -> list[Finding]:
     return list(family.find(context))
 
 
-def _broke(context: Context, family: ModuleType, error: str) -> list[Finding]:
+def _broke(family: ModuleType, error: str) -> list[Finding]:
     """That checks could not be made: nothing that they look for is said of any device."""
     what = _name(family)
     says = f"The checks of {what} broke here ({error}): nothing that they look for is said."
     detail = "That is a fault of Trochos; its trace is in the log. All other checks were made."
-    first = context.network.devices[0].name if context.network.devices else ""
-    return [Finding("check-broke", NOTES, first, says, detail, (), key=what)]
+    return [Finding("check-broke", RISKS, "", says, detail, (), key=what)]
 
 
 def _as_certain(context: Context, finding: Finding) -> Finding:

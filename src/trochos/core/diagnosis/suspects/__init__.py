@@ -35,7 +35,7 @@ from .lists import filters, kept_out, lists, undefined
 from .policies import refused
 from .rules import on_ruled
 from .sessions import mesh_hole, unresolved
-from .statics import edge, lost_through, no_static, on_static
+from .statics import edge, no_static, on_static
 from .suspect import KINDS, LIKELY, PLAUSIBLE, POSSIBLE, SURE, WORKAROUND, Suspect, home_of
 from .translations import translated
 
@@ -123,7 +123,7 @@ def _absent(
         yield from _not_told(bench, device, wanted, target)
     yield from default_of_one_family(bench, device, target)
     yield from default_elsewhere(bench, device, target)
-    yield from halves(bench, device, target, lost_through)
+    yield from halves(bench, device, target)
     if static_remedies.ways(bench, device.name, target):
         yield from no_static(bench, device, route, target)
     else:

@@ -3,7 +3,7 @@ it, the line that tells it, or the default that it is told to announce."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 
 from ...network.addressing import Address, Prefix, prefix_of
 from ...network.edits import Edit, Remedy
@@ -12,15 +12,14 @@ from ...network.protocols import label
 from ..finding import BREAKS, Finding
 from ..remedies import statics as static_remedies
 from ..remedies.bench import Bench
+from .statics import lost_through
 from .suspect import LIKELY, Suspect, missing_line
 
 STATIC = "static"
-Lost = Callable[[Bench, str, str, Address], list[Prefix]]
-"""The prefixes that one router lacks and another reaches, the target's first."""
 Edits = tuple[Edit, ...]
 
 
-def halves(bench: Bench, lacking: Device, target: Address, lost: Lost) -> Iterator[Suspect]:
+def halves(bench: Bench, lacking: Device, target: Address) -> Iterator[Suspect]:
     """What a router is told to announce and has not, or has and is not told to announce, where
     others of the network have both."""
     family = target.family
@@ -36,7 +35,7 @@ def halves(bench: Bench, lacking: Device, target: Address, lost: Lost) -> Iterat
         if not likes or route is None or route.prefix.is_default:
             continue
         if _announces(holder, family):
-            prefixes = lost(bench, lacking.name, holder.name, target)
+            prefixes = lost_through(bench, lacking.name, holder.name, target)
             yield from _gone(bench, holder, lacking, prefixes, likes)
         else:
             yield from _untold(bench, holder, lacking, target)

@@ -106,16 +106,7 @@ class YangWriter(Writer):
     def static(
         self, prefix: Prefix, gateway: Address, distance: int = 1, exit: str | None = None
     ) -> Edits | None:
-        path = self._route(prefix)
-        for held in self.device.statics:
-            if held.source.path is not None and not held.kernel:
-                stem = PROTOCOL.match(held.source.path)
-                if stem is not None:
-                    path = path.replace(
-                        f"{self.protocols}[type='ietf-routing:static'][name='static']",
-                        stem.group(1),
-                    )
-                break
+        path = self._static(prefix)
         standing = self.entry(f"{path}/next-hop")
         shared = standing.get("trochos-routing:preference", 1)
         if not standing:
@@ -132,9 +123,22 @@ class YangWriter(Writer):
         return self.set(f"{path}/next-hop", {"next-hop-list": {"next-hop": both}})
 
     def discard(self, prefix: Prefix, like: StaticRoute) -> Edits | None:
-        if self.entry(f"{self._route(prefix)}/next-hop"):
-            return None
-        return self.set(f"{self._route(prefix)}/next-hop", {"special-next-hop": "blackhole"})
+        path = f"{self._static(prefix)}/next-hop"
+        return None if self.entry(path) else self.set(path, {"special-next-hop": "blackhole"})
+
+    def _static(self, prefix: Prefix) -> str:
+        """Where a static route stands, in the instance of the protocol that holds the others."""
+        path = self._route(prefix)
+        for held in self.device.statics:
+            if held.source.path is not None and not held.kernel:
+                stem = PROTOCOL.match(held.source.path)
+                if stem is not None:
+                    path = path.replace(
+                        f"{self.protocols}[type='ietf-routing:static'][name='static']",
+                        stem.group(1),
+                    )
+                break
+        return path
 
     def drop_static(self, route: StaticRoute) -> Edits | None:
         path = route.source.path
