@@ -88,9 +88,8 @@ def _signed_in(scope: Any) -> bool:
 
     headers = {name.lower(): value.decode("latin-1") for name, value in scope["headers"]}
     try:
-        kind, _, text = headers.get(b"authorization", "").partition(" ")
-        if kind.lower() == "bearer":
-            return Token.of(text.strip()) is not None
+        if header := headers.get(b"authorization"):
+            return Token.shown(header) is not None
         held = SimpleCookie(headers.get(b"cookie", "")).get(settings.SESSION_COOKIE_NAME)
         return held is not None and SESSION_KEY in SessionStore(held.value)
     except (CookieError, DatabaseError):

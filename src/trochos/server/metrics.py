@@ -74,8 +74,7 @@ def exposed(request: HttpRequest) -> HttpResponse:
     """The numbers, for whoever shows a token of an account (`Authorization: Bearer ...`)."""
     from .accounts.models import Token
 
-    kind, _, text = request.headers.get("Authorization", "").partition(" ")
-    if kind.lower() != "bearer" or Token.of(text.strip()) is None:
+    if Token.shown(request.headers.get("Authorization", "")) is None:
         says = "This takes a token: Authorization: Bearer. Make one under Account."
         return JsonResponse({"detail": says}, status=401)
     with contextlib.suppress(DatabaseError):

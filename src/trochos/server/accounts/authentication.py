@@ -9,7 +9,7 @@ from rest_framework.authentication import BaseAuthentication
 from rest_framework.exceptions import AuthenticationFailed
 from rest_framework.request import Request
 
-from .models import TOKEN_MARK, Token
+from .models import Token
 
 
 class Bearer(BaseAuthentication):
@@ -17,10 +17,10 @@ class Bearer(BaseAuthentication):
     site can make it ask: such a request needs no further proof."""
 
     def authenticate(self, request: Request) -> tuple[Any, Token] | None:
-        kind, _, text = request.headers.get("Authorization", "").partition(" ")
-        if kind.lower() != "bearer":
+        header = request.headers.get("Authorization", "")
+        if not header.lower().startswith("bearer "):
             return None
-        held = Token.of(text.strip()) if text.strip().startswith(TOKEN_MARK) else None
+        held = Token.shown(header)
         if held is None:
             raise AuthenticationFailed(
                 "This token is not known, has ended or is too old. Make a new one under Account."

@@ -109,9 +109,16 @@ class Token(models.Model):
             cls.objects.filter(pk=held.pk).update(used_at=now)
         return held
 
+    @classmethod
+    def shown(cls, header: str) -> Token | None:
+        """The token that an Authorization header shows (RFC 6750), if it holds."""
+        kind, _, text = header.partition(" ")
+        return cls.of(text.strip()) if kind.lower() == "bearer" else None
+
 
 class FailedSignIn(models.Model):
-    """A wrong password, kept for as long as it counts against guessing."""
+    """A wrong password, kept for as long as it counts against guessing. Of the name that was typed
+    there is a digest."""
 
     name = models.CharField(max_length=150, db_index=True)
     peer = models.CharField(max_length=45, db_index=True)
