@@ -77,9 +77,17 @@ class Kept:
             and network.cables == before.cables
             and all(d.name in old and self._alike(d, "interfaces", "filters") for d in self.changed)
         )
-        self.links: Links | None = links if same else None
+        self.links = links if same else Links(network, deaf)
+        self._same_links = same
         names = {device.name for device in self.changed}
-        self.untouched = {n for n in old if n not in names} if same else set[str]()
+        self.untouched = {
+            device.name
+            for device in network.devices
+            if device.name in old
+            and device.name not in names
+            and (same or links.alike(self.links, device))
+        }
+        """The devices whose tables depend on nothing that changed but what neighbours offer."""
 
     def _alike(self, device: Device, *parts: str) -> bool:
         old = self._old[device.name]
@@ -87,7 +95,7 @@ class Kept:
 
     def speaks_alike(self, processes: Callable[[Device], object]) -> bool:
         """True if a protocol's settings are what they were, on every device."""
-        return self.links is not None and all(
+        return self._same_links and all(
             self._alike(device, "policy", "profile", "role")
             and alike(processes(self._old[device.name]), processes(device))
             for device in self.changed

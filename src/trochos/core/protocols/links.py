@@ -55,6 +55,11 @@ class Links:
             return f"{end.device} has no interface {end.interface}"
         return self._why[end]
 
+    def alike(self, other: Links, device: Device) -> bool:
+        """True if the lines of a device are up and down, for the same reasons, in both states."""
+        ends = [End(device.name, interface.name) for interface in device.interfaces]
+        return all(self._why.get(end) == other._why.get(end) for end in ends)
+
     def far_end(self, end: End) -> End | None:
         """The other end, if this is a link of exactly two ends."""
         segment = self.segment_of.get(end)

@@ -98,18 +98,37 @@ class Row(ABC):
         """True if another row offers the same; reasons are not compared."""
         if self is other:
             return True
-        if type(self) is not type(other) or not self.columns.same(other.columns):
+        if type(self) is not type(other):
             return False
-        offered = self.ids > 0
-        if self.sets == other.sets:
-            if not np.array_equal(self.ids, other.ids):
+        mine = self.offered
+        if self.columns.same(other.columns):
+            theirs = mine
+        else:
+            # A column that is only here or only there says nothing where nothing is offered.
+            theirs = self.columns.aligned(other.columns)[mine]
+            if (theirs < 0).any():
                 return False
-        elif not np.array_equal(self._numbers_in(other)[self.ids], other.ids):
+        if mine.size != other.offered.size:
+            return False
+        ids = self.ids if self.sets == other.sets else self._numbers_in(other)[self.ids]
+        if not np.array_equal(ids[mine], other.ids[theirs]):
             return False
         return all(
-            np.array_equal(one[offered], two[offered])
+            np.array_equal(one[mine], two[theirs])
             for one, two in zip(self.values, other.values, strict=True)
         )
+
+    @cached_property
+    def offered(self) -> NDArray[np.int64]:
+        """The columns for which something is offered."""
+        return np.flatnonzero(self.ids)
+
+    def in_order_of(self, other: Row) -> NDArray[np.int64]:
+        """The offered columns in the order in which another row that offers the same has them."""
+        if self.columns.same(other.columns):
+            return self.offered
+        there = self.columns.aligned(other.columns)[self.offered]
+        return self.offered[np.argsort(there, kind="stable")]
 
     def _numbers_in(self, other: Row) -> Ids:
         """Per next-hop set the number that another row has for it, or -1."""
@@ -157,13 +176,52 @@ class Row(ABC):
             yield self.route(column)
 
 
+class SameLines:
+    """Which numbered announcements of another set rest on the same lines as those of this one.
+
+    Numbers need not agree: a subnet that is gone moves all that are numbered after it.
+    """
+
+    def __init__(self) -> None:
+        self._other: object = None
+        self._there: Ids = np.zeros(0, dtype=np.int32)
+
+    def hold(
+        self,
+        numbers: Ids,
+        other: object,
+        theirs: Ids,
+        count: int,
+        same: Callable[[int, int], bool],
+    ) -> bool:
+        """True if announcements of two sets, pair by pair, rest on the same lines.
+
+        Args:
+            numbers, theirs: pair by pair, the number here and there.
+            other: the other set.
+            count: how many numbers there are here.
+            same: compares the lines of one pair; asked once for each pair that holds.
+        """
+        if self._other is not other or self._there.size != count:
+            self._other, self._there = other, np.full(count, -1, dtype=np.int32)
+        new = self._there[numbers] != theirs
+        if not new.any():
+            return True
+        pairs = dict.fromkeys(zip(numbers[new].tolist(), theirs[new].tolist(), strict=True))
+        for here, there in pairs:
+            if not same(here, there):
+                return False
+            self._there[here] = there
+        return True
+
+
 class Reasons:
     """The lines that numbered announcements rest on, and how they compare to another set's."""
 
     def __init__(self, origins: list[Origin]) -> None:
         self.origins = origins
         self._lines: dict[int, tuple[Source, ...]] = {}
-        self._against: tuple[Reasons, NDArray[np.int8]] | None = None
+        self._same = SameLines()
 
     def lines(self, number: int) -> tuple[Source, ...]:
         """The lines of one announcement."""
@@ -179,17 +237,12 @@ class Reasons:
         theirs: Ids,
         same: Callable[[tuple[Source, ...], tuple[Source, ...]], bool],
     ) -> bool:
-        """True if announcements of two sets, pair by pair, rest on the same lines. Where they are
-        not numbered alike, that is not certain: False."""
-        if not np.array_equal(numbers, theirs):
-            return False
-        if self._against is None or self._against[0] is not other:
-            self._against = other, np.zeros(len(self.origins), dtype=np.int8)
-        known = self._against[1]
-        for number in numbers[known[numbers] == 0].tolist():
-            held = same(self.lines(number), other.lines(number))
-            known[number] = 1 if held else -1
-        return bool((known[numbers] > 0).all())
+        """True if announcements of two sets, pair by pair, rest on the same lines."""
+
+        def hold(here: int, there: int) -> bool:
+            return same(self.lines(here), other.lines(there))
+
+        return self._same.hold(numbers, other, theirs, len(self.origins), hold)
 
 
 Offer = Route | Row

@@ -112,9 +112,7 @@ def compute_tables(
     kept = None
     if before is not None and before.trace:
         kept = Kept(network, deaf, before.network, before.links, before.trace)
-    links = kept.links if kept is not None else None
-    if before is None or links is None:
-        kept, links = None, Links(network, deaf)
+    links = kept.links if kept is not None else Links(network, deaf)
     out = Tables(network, links)
     with without_collecting():
         builders = _Builders(network, links, kept)

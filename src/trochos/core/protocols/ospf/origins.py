@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from ...network.source import Source
 from ..again import alike
 from ..routes import Origin
+from ..rows import SameLines
 
 Numbers = NDArray[np.int32]
 Make = Callable[[int, Origin], Origin]
@@ -35,7 +36,7 @@ class Origins:
         self._joined = 0, nothing, nothing, np.zeros(0, dtype=np.int32)
         self._seen = 0
         self._made: dict[int, Origin] = {}
-        self._against: tuple[Origins, NDArray[np.int8]] | None = None
+        self._same = SameLines()
         self._lines: dict[int, tuple[Source, ...]] = {}
 
     def one(self, origin: Origin, area: int, row: int = -1, interface: str | None = None) -> int:
@@ -107,17 +108,12 @@ class Origins:
         return found
 
     def alike(self, numbers: Numbers, other: Origins, theirs: Numbers) -> bool:
-        """True if announcements of two domains, pair by pair, rest on the same lines. Where they
-        are not numbered alike, that is not certain: False."""
-        if not np.array_equal(numbers, theirs):
-            return False
-        if self._against is None or self._against[0] is not other:
-            self._against = other, np.zeros(self._count, dtype=np.int8)
-        known = self._against[1]
-        for number in numbers[known[numbers] == 0].tolist():
-            same = alike(self.lines(number), other.lines(number))
-            known[number] = 1 if same else -1
-        return bool((known[numbers] > 0).all())
+        """True if announcements of two domains, pair by pair, rest on the same lines."""
+
+        def hold(here: int, there: int) -> bool:
+            return alike(self.lines(here), other.lines(there))
+
+        return self._same.hold(numbers, other, theirs, self._count, hold)
 
     def get(self, number: int) -> Origin:
         """The announcement itself, made at its first use."""

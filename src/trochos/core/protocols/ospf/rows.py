@@ -90,16 +90,16 @@ class InternalRow(_OspfRow):
         kind = self.held.kind[self.row]
         return kind, self.held.cost[self.row], _distances(self.terms)[kind]
 
-    @cached_property
-    def _rests_on(self) -> Ids:
-        """Per column that is offered, the announcement whose lines it rests on."""
-        return self.held.origins.first(self.held.who[self.row][self.ids > 0])
+    def _rests_on(self, columns: NDArray[np.int64]) -> Ids:
+        """Per column the announcement whose lines it rests on."""
+        return self.held.origins.first(self.held.who[self.row][columns])
 
     def for_same_reasons(self, other: Row) -> bool:
         if self is other:
             return True
         assert isinstance(other, InternalRow)
-        return self.held.origins.alike(self._rests_on, other.held.origins, other._rests_on)
+        mine, theirs = self._rests_on(self.in_order_of(other)), other._rests_on(other.offered)
+        return self.held.origins.alike(mine, other.held.origins, theirs)
 
 
 class ExternalRow(_OspfRow):
@@ -137,7 +137,5 @@ class ExternalRow(_OspfRow):
             return True
         assert isinstance(other, ExternalRow)
         mine, theirs = self.externals, other.externals
-        offered = self.ids > 0
-        return mine.reasons.alike(
-            mine.who[self.row][offered], theirs.reasons, theirs.who[other.row][offered], alike
-        )
+        here = mine.who[self.row][self.in_order_of(other)]
+        return mine.reasons.alike(here, theirs.reasons, theirs.who[other.row][other.offered], alike)
