@@ -8,7 +8,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from trochos.core.forwarding.families import match_columns
+from trochos.core.forwarding.matching import match_columns
 from trochos.core.network.addressing import (
     BITS,
     Address,
@@ -104,7 +104,7 @@ class _OneOfThree(Row):
     def values(self) -> tuple[np.ndarray, ...]:
         return ()
 
-    def for_same_reasons(self, other: Row) -> bool:
+    def rest_on_same(self, columns: np.ndarray, other: Row, theirs: np.ndarray) -> bool:
         return other is self
 
 

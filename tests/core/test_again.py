@@ -10,6 +10,7 @@ import pytest
 from faults import faults
 from surveys import KEY, ROOT
 
+from trochos.core.change.rehearse import compare_pairs
 from trochos.core.network.edits import Down, Edit, EditError
 from trochos.core.protocols.routes import Route
 from trochos.core.survey import Computed
@@ -85,6 +86,10 @@ def test_a_copy_equals_the_same_network_computed_anew(folder: object) -> None:
         except EditError:
             continue
         assert seen(rehearsal.after) == seen(rehearsal.anew), edits
+        anew = compare_pairs(survey.reach, rehearsal.anew.reach)
+        for kind in ("heals", "breaks", "moves", "gone", "new"):
+            assert getattr(rehearsal.effect, kind) == getattr(anew, kind), (kind, edits)
+        assert rehearsal.effect.count("unsure") == anew.count("unsure"), edits
         kept += any(
             table is survey.tables.tables.get(key)
             for key, table in rehearsal.after.tables.tables.items()

@@ -44,9 +44,9 @@ from .whole.unknowns import Unknowns, unknowns
 class Computed:
     """The computed view of one survey. Nothing here changes once it is computed."""
 
-    def __init__(self, survey: Survey, before: Tables | None = None) -> None:
-        """`before` are the tables of the survey of which this is a changed copy; what it quotes
-        from texts may then have the line numbers from before the change."""
+    def __init__(self, survey: Survey, before: Computed | None = None) -> None:
+        """`before` is the survey of which this is a changed copy; what this quotes from texts may
+        then have the line numbers from before the change."""
         self.survey = survey
         self._before = before
 
@@ -61,7 +61,7 @@ class Computed:
 
     @cached_property
     def _settled(self) -> tuple[Tables, Forwarding]:
-        return settle(self.network, self._before)
+        return settle(self.network, self._before.tables if self._before is not None else None)
 
     @property
     def tables(self) -> Tables:
@@ -73,7 +73,7 @@ class Computed:
 
     @cached_property
     def reach(self) -> Reach:
-        return Reach(self.forwarding)
+        return Reach(self.forwarding, before=self._before.reach if self._before else None)
 
     def path(self, sender: str, receiver: str, traffic: Traffic | None = None) -> Path:
         """Both legs between two ends; see `find_path`."""
@@ -204,7 +204,7 @@ class Computed:
             EditError: an edit cannot be made.
         """
         changed = apply(self.survey, edits)
-        return Rehearsal(self, Computed(changed.survey, self.tables), changed)
+        return Rehearsal(self, Computed(changed.survey, self), changed)
 
     def order(
         self, edits: tuple[Edit, ...], host: str | None = None, watch: Watch = unwatched

@@ -16,8 +16,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from ..forwarding.families import NO, PARTLY, UNSURE, YES, FamilyReach
+from ..forwarding.families import FamilyReach
 from ..forwarding.flow import pack, unpack
+from ..forwarding.pings import NO, PARTLY, UNSURE, YES
 from ..forwarding.reach import Reach, ping
 from ..forwarding.step import Forwarding
 from ..network.addressing import FAMILIES, Address, Prefix
@@ -196,6 +197,8 @@ def _family(out: Effect, before: Reach, after: Reach, family: int) -> None:
     known = np.array([old.names[r] in read for r in old.owner_rows[lost]], dtype=bool)
     owners = new.owner_rows[right]
     returning = np.ascontiguousarray(touched.T)
+    leaves: Bools = np.any(touched, axis=1)
+    comes_back: Bools = np.any(returning, axis=1)
     as_it_was = left.size == len(old.addresses) and right.size == len(new.addresses)
     for name in old.names:
         if name not in read or old.forwarding.devices[name].role == "unread":
@@ -205,39 +208,64 @@ def _family(out: Effect, before: Reach, after: Reach, family: int) -> None:
         was = dict(before.states_of(old, name))
         now = dict(after.states_of(new, name))
         ours, theirs = ~before.own_columns(old, name), ~after.own_columns(new, name)
+        apart = ours[left]
         row = new.row[name]
         for source, states in was.items():
             held = now.get(source)
-            worked = ours & ((states == YES) | (states == PARTLY))
-            if held is None:
-                out.add("gone", old, name, source, np.flatnonzero(worked))
-                continue
-            if lost.size:
+            if held is None or lost.size:
+                worked = ours & ((states == YES) | (states == PARTLY))
+                if held is None:
+                    out.add("gone", old, name, source, np.flatnonzero(worked))
+                    continue
                 out.add("gone", old, name, source, lost[worked[lost] & known])
             # Columns of both are sorted, so that without one that comes or goes they agree.
             was_so, is_so = (states, held) if as_it_was else (states[left], held[right])
-            kinds = _KINDS.take((was_so << 2) + is_so)
-            kinds[~ours[left]] = _NOTHING
-            found = np.bincount(kinds, minlength=5)
-            if found[_HEALS]:
-                out.add("heals", old, name, source, left[kinds == _HEALS])
-            if found[_WORSE]:
-                worse = kinds == _WORSE
-                out.add("breaks", old, name, source, left[worse & ~handed])
-                out.add("gone", old, name, source, left[worse & handed])
-            if found[_UNSURE]:
-                out.add("unsure", old, name, source, left[kinds == _UNSURE])
-            if found[_AS_BEFORE]:
-                moved = touched[row]
-                back = position[new.column[source]]
-                if back >= 0 and returning[back].any():
-                    moved = moved | returning[back].take(owners)
-                if moved.any():
-                    out.add("moves", old, name, source, left[moved & (kinds == _AS_BEFORE)])
-        for source, states in now.items():
-            works = theirs & (states == YES)
-            columns = np.flatnonzero(works) if source not in was else fresh[works[fresh]]
-            out.add("new", new, name, source, columns)
+            if was_so is not is_so:
+                _enter(out, (old, name, source), was_so, is_so, apart, left, handed)
+            moved = touched[row]
+            back = position[new.column[source]]
+            if back >= 0 and comes_back[back]:
+                moved = moved | returning[back].take(owners)
+            elif not leaves[row]:
+                continue
+            columns = np.flatnonzero(moved & apart)
+            stays = (was_so[columns] == is_so[columns]) & (was_so[columns] != NO)
+            out.add("moves", old, name, source, left[columns[stays]])
+        if fresh.size or now.keys() != was.keys():
+            for source, states in now.items():
+                works = theirs & (states == YES)
+                columns = np.flatnonzero(works) if source not in was else fresh[works[fresh]]
+                out.add("new", new, name, source, columns)
+
+
+def _enter(
+    out: Effect,
+    of: tuple[FamilyReach, str, Address],
+    was: NDArray[np.int8],
+    now: NDArray[np.int8],
+    apart: Bools,
+    left: Columns,
+    handed: Bools,
+) -> None:
+    """Enters the pairs of one source whose state is another one now.
+
+    Args:
+        out: where.
+        of: the table from before, the sender, and the source.
+        was, now: per shared address.
+        apart: which of them are not the sender's own.
+        left: the column of each in the table from before.
+        handed: which of them another device answers for now.
+    """
+    unlike = np.flatnonzero((was != now) & apart)
+    if not unlike.size:
+        return
+    kinds = _KINDS.take((was[unlike] << 2) + now[unlike])
+    worse = unlike[kinds == _WORSE]
+    out.add("heals", *of, left[unlike[kinds == _HEALS]])
+    out.add("breaks", *of, left[worse[~handed[worse]]])
+    out.add("gone", *of, left[worse[handed[worse]]])
+    out.add("unsure", *of, left[unlike[kinds == _UNSURE]])
 
 
 _NOTHING, _HEALS, _WORSE, _UNSURE, _AS_BEFORE = range(5)
@@ -266,9 +294,13 @@ def _touched(
 ) -> Bools:
     """Which (device, shared address) sends packets another way now, itself or further on."""
     out = np.zeros((len(new.names), left.size), dtype=bool)
+    earlier = new.earlier
     for row, name in enumerate(new.names):
         if name not in old.row:
             continue
+        if earlier is not None and earlier.reach is old and earlier.leads[row]:
+            if row not in new.rerouted:
+                continue
         # Routes with the same ways out are one for this, so there are few to compare.
         before, after = old.ways[old.row[name]][left], new.ways[row][right]
         theirs, ours = old.routes[old.row[name]], new.routes[row]
@@ -280,6 +312,8 @@ def _touched(
             dtype=bool,
         )
         out[row] = differs[np.ravel(inverse)]
+    if not out.any():
+        return out
     whole = np.zeros((len(new.names), len(new.addresses)), dtype=bool)
     whole[:, right] = out
     matrix = pack(whole)

@@ -664,7 +664,7 @@ def only_removes(edits: tuple[Edit, ...]) -> bool:
 
 def bench_of(survey: Survey, base: Bench) -> Bench:
     """A changed copy of a survey, computed as far as single paths need it."""
-    return Bench(survey, *settle(survey.network, base.tables))
+    return Bench(survey, *settle(survey.network, base.tables), before=base)
 
 
 def trial_findings(trial: Trial) -> list[Finding]:

@@ -9,34 +9,28 @@ greatest one for walking on for ever. The way back is a look-up in the same resu
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..network.addressing import Address, prefix_of
+from ..network.addressing import Address
 from ..network.facts import Device, End
 from ..protocols.routes import NextHop, Route
-from ..protocols.rows import Winners
+from .again import Earlier
 from .flow import Edges, Words, pack, unpack
+from .matching import Places, match_columns
+from .pings import NO, ONLY_UNKNOWN, PING, PING_UNSURE, UNSURE, Bits, code_of, combine
 from .sources import choose_source, only_source, source_for, usable_addresses
 from .step import Forwarding
 from .verdicts import BIT, WORST_FIRST
 from .walk import INITIAL_HOPS, guards
 
-NO, PARTLY, YES, UNSURE = 0, 1, 2, 3
-
-
 KEPT_CELLS = 80_000_000
 """Up to so many pairs of addresses, what is computed for each is kept for the next question (a byte
 each)."""
-
-
-Bits = NDArray[np.uint32]
-Places = NDArray[Any]
-"""Per device and column a place in the device's list of routes, or -1."""
 
 
 _ROWS = 256
@@ -46,77 +40,6 @@ _DELIVERED = np.uint32(BIT["delivered"])
 
 
 _UNKNOWN = np.uint32(BIT["unknown"])
-_REST = np.uint32(sum(BIT.values())) & ~(_DELIVERED | _UNKNOWN)
-
-
-def match_columns(
-    tables: list[Winners], addresses: list[Address], singly: bool
-) -> tuple[Places, list[list[Route]]]:
-    """The longest match of each table for each address.
-
-    Args:
-        tables: per device, the routes it obeys.
-        addresses: the columns, all of one family.
-        singly: a number for every route. Else cells of one row with the same next hops share one.
-
-    Returns:
-        `index` of shape (devices, addresses): which of the device's routes matches, or -1;
-        and per device the routes that the numbers stand for.
-    """
-    shared = {id(row.columns): row.columns for table in tables for row, _ in table.rows}
-    known = {prefix for table in tables for prefix in table.alone}
-    for held in shared.values():
-        known.update(held.prefixes)
-    prefixes = sorted(known)
-    number = {prefix: i for i, prefix in enumerate(prefixes)}
-    places = {
-        key: np.array([number[prefix] for prefix in held.prefixes], dtype=np.int64)
-        for key, held in shared.items()
-    }
-    parent = np.full(len(prefixes), -1, dtype=np.int64)
-    depth = np.zeros(len(prefixes), dtype=np.int64)
-    stack: list[int] = []
-    for i, prefix in enumerate(prefixes):
-        while stack and not prefixes[stack[-1]].covers(prefix):
-            stack.pop()
-        if stack:
-            parent[i], depth[i] = stack[-1], depth[stack[-1]] + 1
-        stack.append(i)
-    # A device has fewer routes than there are prefixes, and these are the largest arrays of all.
-    dtype = np.int16 if len(prefixes) < np.iinfo(np.int16).max else np.int32
-    own: Places = np.full((len(tables), len(prefixes)), -1, dtype=dtype)
-    routes: list[list[Route]] = []
-    for row, table in enumerate(tables):
-        listed = list(table.values()) if singly else list(table.alone.values())
-        if listed:
-            own[row, [number[route.prefix] for route in listed]] = np.arange(len(listed))
-        for source, mask in () if singly else table.rows:
-            stands = np.full(len(source.sets), -1, dtype=np.int32)
-            for kind in source.sets_in_use:
-                alike = np.flatnonzero((source.ids == kind) & mask)
-                if alike.size:
-                    stands[kind] = len(listed)
-                    listed.append(table[source.columns.prefixes[alike[0]]])
-            cells = np.flatnonzero(mask)
-            own[row, places[id(source.columns)][cells]] = stands[source.ids[cells]]
-        routes.append(listed)
-    for level in range(1, int(depth.max(initial=0)) + 1):
-        columns = np.flatnonzero(depth == level)
-        block = own[:, columns]
-        own[:, columns] = np.where(block >= 0, block, own[:, parent[columns]])
-    lengths = sorted({prefix.length for prefix in prefixes}, reverse=True)
-    column_of = np.full(len(addresses), -1, dtype=np.int64)
-    for column, address in enumerate(addresses):
-        for length in lengths:
-            found = number.get(prefix_of(address, length))
-            if found is not None:
-                column_of[column] = found
-                break
-    index: Places = np.full((len(tables), len(addresses)), -1, dtype=dtype)
-    matched = np.flatnonzero(column_of >= 0)
-    if matched.size:
-        index[:, matched] = own[:, column_of[matched]]
-    return index, routes
 
 
 @dataclass(slots=True)
@@ -126,15 +49,42 @@ class _Along:
     hop: NextHop
     bits: int = 0
     ends: tuple[End, ...] = ()
+    source: tuple[bool, Address | None] | None = None
+    """What `only_source` says, once somebody asked."""
+
+
+@dataclass(slots=True)
+class _Decision:
+    """What one device does with packets that are not its own."""
+
+    ends: Bits
+    """How they end here, by the number of their route; the last place is for no route."""
+    leads: dict[int, NDArray[np.bool_]]
+    """Per row of another device, by the number of the route: whether it is handed them."""
+    placed: list[tuple[NDArray[np.int64], Bits]] = field(default_factory=list)
+    """Columns that end in ways of their own."""
 
 
 class FamilyReach:
     """The verdicts of one family: `bits[device, address]` holds every way a leg can end."""
 
     def __init__(
-        self, forwarding: Forwarding, family: int, addresses: list[Address] | None = None
+        self,
+        forwarding: Forwarding,
+        family: int,
+        addresses: list[Address] | None = None,
+        before: FamilyReach | None = None,
+        leading: frozenset[str] = frozenset(),
     ) -> None:
-        """Solves for every surveyed address, or for the given ones."""
+        """Solves for every surveyed address, or for the given ones.
+
+        Args:
+            forwarding: the view of the network.
+            family: 4 or 6.
+            addresses: the columns; every surveyed address without it.
+            before: the same of the network of which this is a changed copy.
+            leading: the devices whose next hops lead where they led then; see `still_leading`.
+        """
         self.forwarding, self.family = forwarding, family
         self.names = [device.name for device in forwarding.tables.network.devices]
         self.row = {name: i for i, name in enumerate(self.names)}
@@ -152,16 +102,20 @@ class FamilyReach:
             for address in self.addresses
             if len({owner.end.device for owner in near.holders(address)}) > 1
         }
-        tables = [forwarding.obeyed[name, family] for name in self.names]
-        # What strangers may change, or others told without being certain, differs by the route.
-        singly = bool(forwarding.strangers) or forwarding.tells_unsure
-        self.index, self.routes = match_columns(tables, self.addresses, singly)
+        self.earlier = Earlier.of(before, self, leading) if before is not None else None
+        self.index, self.routes = self._match()
         self.unsure = self._unsure()
         """Per row the columns for which strangers may change what is computed."""
+        self.rerouted: dict[int, NDArray[np.bool_]] = {}
+        """Per row whose next hops lead where they led before the change: the columns that go by
+        others now. Rows without any are left out."""
         self.positions: list[list[int]] = []
         """Per row the numbers that occur in `ways`, perhaps with some that match nothing."""
         self.ways = self._group_by_ways()
-        self._along: dict[tuple[int, int], list[_Along]] = {}
+        # Where next hops lead what they led to, both copies go on filling the same answers.
+        self._along: list[dict[NextHop, _Along]] = self._taken_over("_along")
+        self._linked: list[dict[tuple[NextHop, int], int]] = self._taken_over("_linked")
+        self._decisions: list[_Decision | None] = [None] * len(self.names)
         self._defaults: dict[int, tuple[NDArray[np.int32], NDArray[np.int8]]] = {}
         self._sources: list[Address] = list(self.addresses)
         self._source_number: dict[Address, int] = dict(self.column)
@@ -183,6 +137,33 @@ class FamilyReach:
         if self.names and self.addresses:
             self._solve()
 
+    def _match(self) -> tuple[Places, list[list[Route]]]:
+        """The longest matches; where a device obeys the same table as before, those of then."""
+        forwarding, earlier = self.forwarding, self.earlier
+        # What strangers may change, or others told without being certain, differs by the route.
+        singly = bool(forwarding.strangers) or forwarding.tells_unsure
+        rows = range(len(self.names))
+        changed = [*rows] if earlier is None else np.flatnonzero(~earlier.same).tolist()
+        tables = [forwarding.obeyed[self.names[row], self.family] for row in changed]
+        index, routes = match_columns(tables, self.addresses, singly)
+        if earlier is None:
+            return index, routes
+        held = earlier.reach.index
+        merged = held.astype(np.result_type(held, index))
+        merged[changed] = index
+        theirs = [*earlier.reach.routes]
+        for row, found in zip(changed, routes, strict=True):
+            theirs[row] = found
+        return merged, theirs
+
+    def _taken_over(self, name: str) -> list[dict[Any, Any]]:
+        """Per row what is known of next hops: of before the change where that holds."""
+        earlier = self.earlier
+        if earlier is None:
+            return [{} for _ in self.names]
+        held = getattr(earlier.reach, name)
+        return [held[row] if leads else {} for row, leads in enumerate(earlier.leads.tolist())]
+
     def _unsure(self) -> dict[int, NDArray[np.bool_]]:
         strangers, out = self.forwarding.strangers, {}
         for row, name in enumerate(self.names if strangers else ()):
@@ -199,7 +180,12 @@ class FamilyReach:
         ways = np.full_like(self.index, -1)
         forwarding = self.forwarding
         unsure = forwarding.tells_unsure
+        held = self.earlier
         for row, routes in enumerate(self.routes):
+            if held is not None and held.same[row]:
+                self.positions.append(held.reach.positions[row])
+                ways[row] = held.reach.ways[row]
+                continue
             first: dict[tuple[object, ...], int] = {}
             stands = np.array(
                 [
@@ -221,7 +207,29 @@ class FamilyReach:
             if routes:
                 index = self.index[row]
                 ways[row] = np.where(index >= 0, stands[np.maximum(index, 0)], -1)
+            if held is not None and held.leads[row]:
+                unlike = self._rerouted(row, ways[row])
+                if unlike.any():
+                    self.rerouted[row] = unlike
         return ways
+
+    def _rerouted(self, row: int, ways: Places) -> NDArray[np.bool_]:
+        """The columns for which a device has other next hops than before the change."""
+        assert self.earlier is not None
+        before = self.earlier.reach
+        numbers: dict[tuple[NextHop, ...], int] = {}
+        found = []
+        for routes, positions in (
+            (before.routes[row], before.positions[row]),
+            (self.routes[row], self.positions[row]),
+        ):
+            kinds = np.full(len(routes) + 1, -1, dtype=np.int32)
+            for position in positions:
+                hops = routes[position].obeyed_hops or routes[position].wanted
+                kinds[position] = numbers.setdefault(hops, len(numbers))
+            found.append(kinds)
+        unlike: NDArray[np.bool_] = found[0][before.ways[row]] != found[1][ways]
+        return unlike
 
     # -- the fixed points --------------------------------------------------------
 
@@ -276,8 +284,7 @@ class FamilyReach:
 
     def _device(self, row: int) -> dict[int, NDArray[np.bool_]]:
         """Fills what ends at this device, and returns its edges to others."""
-        name = self.names[row]
-        forwarding = self.forwarding
+        name, forwarding = self.names[row], self.forwarding
         # What rules choose depends on more than the target: such pairs are walked.
         ruled = forwarding.ruled(name, self.family)
         strange = forwarding.devices[name].role == "unread"
@@ -286,24 +293,46 @@ class FamilyReach:
             return {}
         mine = self.owned[row]
         self.bits[row][mine] = _DELIVERED
-        ways = self.ways[row]
         unsure = self.unsure.get(row)
         if unsure is not None:
             self.bits[row][unsure & ~mine] = _UNKNOWN
             mine = mine | unsure
-        # Few ways out: what each leads to is found once and then looked up for every column.
-        # The last place stands for no route at all.
+        decision = None
+        if self.earlier is not None and self.earlier.same[row]:
+            decision = self.earlier.reach._decisions[row]
+        if decision is None:
+            decision = self._decide(row, mine)
+        self._decisions[row] = decision
+        ways = self.ways[row]
+        self.bits[row] |= np.where(mine, np.uint32(0), decision.ends[ways])
+        for columns, bits in decision.placed:
+            self.bits[row, columns] |= bits
+        return {there: places[ways] & ~mine for there, places in decision.leads.items()}
+
+    def _decide(self, row: int, settled: NDArray[np.bool_]) -> _Decision:
+        """What a device does with packets for every column that is not settled already.
+
+        Few ways out: what each leads to is found once and then looked up for every column.
+        """
+        name, forwarding, ways = self.names[row], self.forwarding, self.ways[row]
         ends = np.zeros(len(self.routes[row]) + 1, dtype=np.uint32)
-        leads: dict[int, NDArray[np.bool_]] = {}
-        for position in self.positions[row]:
+        decision = _Decision(ends, {})
+        open_ = np.flatnonzero(~settled)
+        order = open_[np.argsort(ways[open_], kind="stable")]
+        places = np.array([-1, *self.positions[row]])
+        starts = np.searchsorted(ways[order], places, "left").tolist()
+        stops = np.searchsorted(ways[order], places, "right").tolist()
+        for number, position in enumerate(self.positions[row], 1):
             route = self.routes[row][position]
             if forwarding.not_computed(name, self.family, route):
                 ends[position] = _UNKNOWN
                 continue
+            columns = order[starts[number] : stops[number]]
             for along in self.along(row, position):
                 if forwarding.asks_for_target(name, along.hop):
-                    columns = np.flatnonzero((ways == position) & ~mine)
-                    self._on_link(row, route, along.hop, columns)
+                    # Who answers owns the address, so the leg ends.
+                    found = [self._on_link_bits(row, route, along.hop, c) for c in columns.tolist()]
+                    decision.placed.append((columns, np.array(found, dtype=np.uint32)))
                     continue
                 ends[position] |= np.uint32(along.bits)
                 for end in along.ends:
@@ -311,18 +340,17 @@ class FamilyReach:
                     if self.forwarding.not_computed_on(end, self.family):
                         ends[position] |= _UNKNOWN
                     elif self._passes_on(end):
-                        places = leads.setdefault(there, np.zeros(ends.shape, dtype=bool))
-                        places[position] = True
+                        if there not in decision.leads:
+                            decision.leads[there] = np.zeros(ends.shape, dtype=bool)
+                        decision.leads[there][position] = True
                     else:
-                        columns = np.flatnonzero((ways == position) & ~mine)
                         own = self.owned[there, columns]
-                        self.bits[row, columns[own]] |= _DELIVERED
-                        self.bits[row, columns[~own]] |= np.uint32(BIT["not-forwarding"])
-        self.bits[row] |= np.where(mine, np.uint32(0), ends[ways])
-        nowhere = np.flatnonzero((ways < 0) & ~mine)
+                        bits = np.where(own, _DELIVERED, np.uint32(BIT["not-forwarding"]))
+                        decision.placed.append((columns, bits.astype(np.uint32)))
+        nowhere = order[starts[0] : stops[0]]
         if nowhere.size:
-            self._unrouted(row, nowhere)
-        return {there: places[ways] & ~mine for there, places in leads.items()}
+            decision.placed.append((nowhere, self._unrouted(row, nowhere)))
+        return decision
 
     def _passes_on(self, end: End) -> bool:
         """False if a device that is handed packets on this end surely keeps them to itself."""
@@ -335,35 +363,37 @@ class FamilyReach:
 
     def along(self, row: int, position: int) -> list[_Along]:
         """What each next hop of a route leads to, for hops that do not depend on the target."""
-        known = self._along.get((row, position))
-        if known is None:
-            route = self.routes[row][position]
-            known = []
-            for hop in route.obeyed_hops or route.wanted:
-                item = _Along(hop)
-                if not self.forwarding.asks_for_target(self.names[row], hop):
-                    probe = hop.address or Address(self.family, route.prefix.network)
-                    ends = []
-                    for fate in self.forwarding.along(self.names[row], route, hop, probe):
-                        if fate.verdict is not None:
-                            item.bits |= BIT[fate.verdict]
-                        elif fate.to is not None:
-                            ends.append(fate.to)
-                    item.ends = tuple(ends)
-                known.append(item)
-            self._along[row, position] = known
-        return known
+        route = self.routes[row][position]
+        known = self._along[row]
+        out = []
+        for hop in route.obeyed_hops or route.wanted:
+            item = known.get(hop)
+            if item is None:
+                item = known[hop] = self._lead(row, route, hop)
+            out.append(item)
+        return out
 
-    def _on_link(self, row: int, route: Route, hop: NextHop, columns: NDArray[np.int64]) -> None:
-        """A hop that asks for the target itself: who answers owns it, so the leg ends."""
-        for column in columns:
-            self.bits[row, column] |= np.uint32(
-                self._on_link_bits(row, route, hop, self.addresses[column])
-            )
+    def _lead(self, row: int, route: Route, hop: NextHop) -> _Along:
+        item = _Along(hop)
+        if self.forwarding.asks_for_target(self.names[row], hop):
+            return item
+        probe = hop.address or Address(self.family, route.prefix.network)
+        ends = []
+        for fate in self.forwarding.along(self.names[row], route, hop, probe):
+            if fate.verdict is not None:
+                item.bits |= BIT[fate.verdict]
+            elif fate.to is not None:
+                ends.append(fate.to)
+        item.ends = tuple(ends)
+        return item
 
-    def _on_link_bits(self, row: int, route: Route, hop: NextHop, target: Address) -> int:
+    def _on_link_bits(self, row: int, route: Route, hop: NextHop, column: int) -> int:
+        """How it ends if the target itself is asked for on the link."""
+        known = self._linked[row].get((hop, column))
+        if known is not None:
+            return known
         bits = 0
-        for fate in self.forwarding.along(self.names[row], route, hop, target):
+        for fate in self.forwarding.along(self.names[row], route, hop, self.addresses[column]):
             if fate.verdict is not None:
                 bits |= BIT[fate.verdict]
             elif fate.to is not None and (
@@ -374,25 +404,26 @@ class FamilyReach:
                 bits |= BIT["unknown"]
             else:
                 bits |= BIT["delivered"]
+        self._linked[row][hop, column] = bits
         return bits
 
-    def _unrouted(self, row: int, columns: NDArray[np.int64]) -> None:
+    def _unrouted(self, row: int, columns: NDArray[np.int64]) -> Bits:
+        """How packets end for which there is no route."""
         name = self.names[row]
         if self.forwarding.not_computed(name, self.family, None):
-            self.bits[row, columns] |= _UNKNOWN
-            return
+            return np.full(columns.shape, _UNKNOWN, dtype=np.uint32)
         table = self.forwarding.tables.of(name, self.family)
         broken = sorted(
             table.failing(),
             key=lambda r: (-r.prefix.length, r.distance, r.metric),
         )
-        if not broken:
-            self.bits[row, columns] |= np.uint32(BIT["no-route"])
-            return
-        for column in columns:
+        out: Bits = np.full(columns.shape, BIT["no-route"], dtype=np.uint32)
+        for place, column in enumerate(columns.tolist() if broken else ()):
             address = self.addresses[column]
-            verdict = next((r.problem for r in broken if r.prefix.contains(address)), "no-route")
-            self.bits[row, column] |= np.uint32(BIT[verdict or "no-route"])
+            verdict = next((r.problem for r in broken if r.prefix.contains(address)), None)
+            if verdict is not None:
+                out[place] = BIT[verdict]
+        return out
 
     # -- sources and rows ----------------------------------------------------------
 
@@ -401,7 +432,7 @@ class FamilyReach:
         and what a ping shows."""
         known = self._defaults.get(row)
         if known is None:
-            known = self._default_rows(row)
+            known = self._defaults_again(row) or self._default_rows(row, None)
             if not self.keeps:
                 self._defaults.clear()  # whoever asks for one row asks again soon
             self._defaults[row] = known
@@ -433,18 +464,80 @@ class FamilyReach:
             return np.zeros(len(self.addresses), dtype=np.uint32)
         return self.default_returns_of(self.default_rows(row)[0])
 
-    def _default_rows(self, row: int) -> tuple[NDArray[np.int32], NDArray[np.int8]]:
+    def unlike_before(self, row: int) -> NDArray[np.bool_] | None:
+        """The columns for which packets go or end otherwise than before the change, here or where
+        this device hands them on; None if that is not known."""
+        earlier = self.earlier
+        if earlier is None or not earlier.leads[row] or not self._owners_as_before:
+            return None
+        decision = self._decisions[row]
+        if decision is None:
+            return None
+        found: NDArray[np.bool_] = self._recoded[row]
+        for there in decision.leads:
+            found = found | self._recoded[there]
+        rerouted = self.rerouted.get(row)
+        return found if rerouted is None else found | rerouted
+
+    @cached_property
+    def _owners_as_before(self) -> bool:
+        earlier = self.earlier
+        return earlier is not None and np.array_equal(self.owner_rows, earlier.reach.owner_rows)
+
+    @cached_property
+    def _recoded(self) -> NDArray[np.bool_]:
+        """Per cell whether another code stands there than before the change."""
+        assert self.earlier is not None
+        found: NDArray[np.bool_] = self.codes != self.earlier.reach.codes
+        return found
+
+    @cached_property
+    def _recoded_back(self) -> NDArray[np.bool_]:
+        """The same by column."""
+        return np.ascontiguousarray(self._recoded.T)
+
+    def returns_unlike_before(self, column: int) -> NDArray[np.bool_]:
+        """The columns whose owners' returns to one address end otherwise than before."""
+        found: NDArray[np.bool_] = self._recoded_back[column].take(self.owner_rows)
+        return found
+
+    def _defaults_again(self, row: int) -> tuple[NDArray[np.int32], NDArray[np.int8]] | None:
+        """`default_rows` from those before the change: only what differs is computed."""
+        unlike = self.unlike_before(row)
+        if unlike is None or self.earlier is None:
+            return None
+        was = self.earlier.reach._defaults.get(row)
+        if was is None:
+            return None
+        sources, ok = was
+        if (sources >= len(self.addresses)).any():
+            return None  # numbers of addresses that are no columns are each table's own
+        back = self._recoded_back[np.maximum(sources, 0), self.owner_rows] & (sources >= 0)
+        columns = np.flatnonzero(unlike | back)
+        if not columns.size:
+            return was
+        sources, ok = sources.copy(), ok.copy()
+        sources[columns], ok[columns] = self._default_rows(row, columns)
+        return sources, ok
+
+    def _default_rows(
+        self, row: int, some: NDArray[np.int64] | None
+    ) -> tuple[NDArray[np.int32], NDArray[np.int8]]:
+        """`default_rows` for all columns or for some."""
         device = self.forwarding.devices[self.names[row]]
-        count = len(self.addresses)
+        at = np.arange(len(self.addresses)) if some is None else some
         if self.forwarding.ruled(device.name, self.family):
-            own = [source_for(self.forwarding, device.name, a) for a in self.addresses]
+            own = [source_for(self.forwarding, device.name, self.addresses[c]) for c in at.tolist()]
             numbers = np.array([self._number(source) for source in own], dtype=np.int32)
-            return numbers, np.full(count, UNSURE, dtype=np.int8)
+            return numbers, np.full(at.size, UNSURE, dtype=np.int8)
         codes, ways = self.codes[row], self.ways[row]
+        if some is not None:
+            codes, ways = codes[some], ways[some]
         # The source of most ways out is one, whatever the target.
         one = np.full(len(self.routes[row]) + 1, -1, dtype=np.int32)
         several: list[tuple[int, list[_Along], list[Address | None] | None]] = []
-        for position in self.positions[row]:
+        used = self.positions[row] if some is None else np.unique(ways[ways >= 0]).tolist()
+        for position in used:
             along = self.along(row, position)
             fixed = self._fixed_sources(device, along)
             if fixed is None or len({*fixed}) > 1:
@@ -452,45 +545,46 @@ class FamilyReach:
             elif fixed:
                 one[position] = self._number(fixed[0])
         sources = one[ways]
-        ok = self._ping[codes, self._codes_of_returns(sources)]
+        ok = self._ping[codes, self._codes_of_returns(sources, at)]
         nowhere = ways < 0
-        ok[nowhere] = np.where(codes[nowhere] == _ONLY_UNKNOWN, UNSURE, NO)
+        ok[nowhere] = np.where(codes[nowhere] == ONLY_UNKNOWN, UNSURE, NO)
         for position, along, fixed in several:
-            columns = np.flatnonzero(ways == position)
-            if not columns.size:
+            here = np.flatnonzero(ways == position)
+            if not here.size:
                 continue
             if fixed is not None:
-                sources[columns] = self._number(fixed[0])
-                ok[columns] = combine(
+                sources[here] = self._number(fixed[0])
+                ok[here] = combine(
                     [
                         self._ping[
-                            self._outbound(row, item, columns), self._back_codes(source, columns)
+                            self._outbound(row, item, at[here]), self._back_codes(source, at[here])
                         ]
                         for item, source in zip(along, fixed, strict=True)
                     ]
                 )
                 continue
-            for chosen, alike in self._by_source(device, along, columns):
-                sources[alike] = self._number(chosen[0])
-                outs = [self._outbound(row, item, alike) for item in along]
-                ok[alike] = combine(
+            for chosen, alike in self._by_source(device, along, at[here]):
+                columns = at[here[alike]]
+                sources[here[alike]] = self._number(chosen[0])
+                outs = [self._outbound(row, item, columns) for item in along]
+                ok[here[alike]] = combine(
                     [
-                        self._ping[out, self._back_codes(source, alike)]
+                        self._ping[out, self._back_codes(source, columns)]
                         for out, source in zip(outs, chosen, strict=True)
                     ]
                 )
         unsure = self.unsure.get(row)
         if unsure is not None:
             # By which way it leaves, and so from which source, is not known either.
-            ok[unsure & ~self.owned[row]] = UNSURE
+            ok[(unsure & ~self.owned[row])[at]] = UNSURE
         # What is not known of the way out leaves only the way back to say that it surely fails.
-        dark = codes == _ONLY_UNKNOWN
+        dark = codes == ONLY_UNKNOWN
         if dark.any():
             ok[dark & (sources < 0)] = UNSURE
             known = dark & (sources >= 0)
             if unsure is not None:
-                known &= ~unsure
-            back = code_of(self.default_returns_of(sources)[known])
+                known &= ~unsure[at]
+            back = self._codes_of_returns(sources, at)[known]
             ok[known] = self._ping[codes[known], back]
         return sources, ok
 
@@ -501,10 +595,13 @@ class FamilyReach:
         back[held] = self.bits[self.owner_rows[held], sources[held]]
         return back
 
-    def _codes_of_returns(self, sources: NDArray[np.int32]) -> NDArray[np.uint8]:
-        """Per address the code of the return to the source with this number."""
+    def _codes_of_returns(
+        self, sources: NDArray[np.int32], columns: NDArray[np.int64]
+    ) -> NDArray[np.uint8]:
+        """Per column the code of the return to the source with this number."""
         held = (sources >= 0) & (sources < len(self.addresses))
-        found: NDArray[np.uint8] = self._codes_back[np.where(held, sources, 0), self.owner_rows]
+        owners = self.owner_rows[columns]
+        found: NDArray[np.uint8] = self._codes_back[np.where(held, sources, 0), owners]
         found[~held] = 0
         return found
 
@@ -512,6 +609,13 @@ class FamilyReach:
         """What pings of a device from one source to every address show."""
         back = self._back_codes(source, None)
         found: NDArray[np.int8] = self._ping.ravel().take((self.codes[row] << 3) + back)
+        return found
+
+    def ping_some(self, row: int, source: Address, columns: NDArray[np.int64]) -> NDArray[np.int8]:
+        """The same for some addresses."""
+        found: NDArray[np.int8] = self._ping[
+            self.codes[row, columns], self._back_codes(source, columns)
+        ]
         return found
 
     def _back_codes(
@@ -596,7 +700,9 @@ class FamilyReach:
                     return None
                 out.append(at_exit[0].address)
                 break
-            known, source = only_source(device, hop)
+            if item.source is None:
+                item.source = only_source(device, hop)
+            known, source = item.source
             if not known:
                 if hop.address is None:
                     return None
@@ -610,16 +716,17 @@ class FamilyReach:
     def _by_source(
         self, device: Device, along: list[_Along], columns: NDArray[np.int64]
     ) -> Iterator[tuple[tuple[Address | None, ...], NDArray[np.int64]]]:
-        """Columns for which the device chooses the same source, at each next hop."""
+        """The places in `columns` for which the device chooses the same source, at each next
+        hop."""
         groups: dict[tuple[Address | None, ...], list[int]] = {}
-        for column in columns.tolist():
+        for place, column in enumerate(columns.tolist()):
             target = self.addresses[column]
             # IPv6 chooses once for all next hops.
             hops = along[:1] if self.family == 6 else along
             chosen = tuple(choose_source(device, target, item.hop) for item in hops)
             if self.family == 6:
                 chosen *= len(along)
-            groups.setdefault(chosen, []).append(column)
+            groups.setdefault(chosen, []).append(place)
         for chosen, alike in groups.items():
             yield chosen, np.array(alike, dtype=np.int64)
 
@@ -632,77 +739,8 @@ class FamilyReach:
         if self.forwarding.asks_for_target(name, item.hop):
             for position, column in enumerate(columns.tolist()):
                 route = self.routes[row][self.index[row, column]]
-                found = self._on_link_bits(row, route, item.hop, self.addresses[column])
+                found = self._on_link_bits(row, route, item.hop, column)
                 outbound[position] |= code_of(np.array(found, np.uint32))
         for end in item.ends:
             outbound |= code_of(self.through(end, columns))
         return outbound
-
-
-def _states(outbound: Bits, back: Bits) -> NDArray[np.int8]:
-    """What a ping shows, from the ways both legs can end."""
-    both = outbound | back
-    some = (outbound & _DELIVERED != 0) & (back & _DELIVERED != 0)
-    rest = both & ~(_DELIVERED | _UNKNOWN)
-    pure = some & (both == _DELIVERED)
-    # A leg that surely fails decides, whatever else is not known.
-    fails = (outbound & (_DELIVERED | _UNKNOWN) == 0) | (back & (_DELIVERED | _UNKNOWN) == 0)
-    state = np.full(outbound.shape, NO, dtype=np.int8)
-    state[some & (rest != 0)] = PARTLY
-    state[some & (rest == 0) & ~pure] = UNSURE
-    state[~some & ~fails] = UNSURE
-    state[pure] = YES
-    return state
-
-
-_ONLY_UNKNOWN = 2
-
-
-def code_of(bits: Bits) -> NDArray[np.uint8]:
-    """What matters of sets of ends for a ping: 1 it may arrive, 2 it is not known, 4 it may end in
-    another way. Codes of several ways are joined as sets are."""
-    found: NDArray[np.uint8] = (bits & _DELIVERED != 0).astype(np.uint8)
-    found |= (bits & _UNKNOWN != 0).astype(np.uint8) << 1
-    found |= (bits & _REST != 0).astype(np.uint8) << 2
-    return found
-
-
-def worst_of(bits: Bits) -> NDArray[np.int64]:
-    """The rank of the verdict that speaks for sets of ends; one more than all ranks for the empty
-    set."""
-    lowest = np.where(bits == 0, np.int64(1 << len(WORST_FIRST)), bits & -bits.astype(np.int64))
-    return np.frexp(lowest)[1].astype(np.int64) - 1
-
-
-_OF_CODE = np.array(
-    [
-        (_DELIVERED if code & 1 else 0) | (_UNKNOWN if code & 2 else 0) | (code >> 2)
-        for code in range(8)
-    ],
-    dtype=np.uint32,
-)
-PING = _states(np.repeat(_OF_CODE, 8), np.tile(_OF_CODE, 8)).reshape(8, 8)
-"""What a ping shows, by the codes of the way out and of the return."""
-PING_UNSURE = PING.copy()
-PING_UNSURE[_ONLY_UNKNOWN] = np.where(PING[_ONLY_UNKNOWN] == NO, UNSURE, PING[_ONLY_UNKNOWN])
-"""The same where a packet whose way is not known may have got another source."""
-
-
-def combine(states: list[NDArray[np.int8]]) -> NDArray[np.int8]:
-    """Several first hops, each with its own source: one answer."""
-    found = np.zeros(states[0].shape, dtype=np.uint8)
-    for state in states:
-        found |= np.left_shift(1, state).astype(np.uint8)
-    together: NDArray[np.int8] = _TOGETHER[found]
-    return together
-
-
-def _together() -> NDArray[np.int8]:
-    out = np.full(16, PARTLY, dtype=np.int8)
-    for state in (NO, YES, UNSURE):
-        out[1 << state] = state
-    out[1 << YES | 1 << UNSURE] = UNSURE
-    return out
-
-
-_TOGETHER = _together()

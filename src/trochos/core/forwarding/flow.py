@@ -17,10 +17,14 @@ _PART = 1 << 22
 
 def pack(bits: Bools) -> Words:
     """Rows of booleans as rows of words."""
-    width = -(-bits.shape[-1] // 64) * 64
-    if bits.shape[-1] != width:
-        bits = np.pad(bits, [(0, 0)] * (bits.ndim - 1) + [(0, width - bits.shape[-1])])
-    return np.packbits(bits, axis=-1, bitorder="little").view(np.uint64)
+    packed = np.packbits(bits, axis=-1, bitorder="little")
+    count = packed.shape[-1]
+    width = -(-bits.shape[-1] // 64) * 8
+    if count != width:
+        whole = np.zeros((*packed.shape[:-1], width), dtype=np.uint8)
+        whole[..., :count] = packed
+        packed = whole
+    return packed.view(np.uint64)
 
 
 def unpack(words: Words, count: int) -> Bools:
@@ -45,17 +49,18 @@ class Edges:
     def add(self, here: int, leads: Mapping[int, Bools]) -> None:
         """Takes in what one device hands on: per other device the addresses. Devices are told in
         the order of their rows."""
-        for there, mask in leads.items():
-            self._here.append(here)
-            self._there.append(there)
-            self._masks.append(pack(mask))
+        if not leads:
+            return
+        self._here += [here] * len(leads)
+        self._there += leads
+        self._masks.append(pack(np.stack([*leads.values()])))
 
     def close(self) -> None:
         """No more edges will come."""
         if not self._here:
             return
         self.here, self.there = np.array(self._here), np.array(self._there)
-        self.masks = np.stack(self._masks)
+        self.masks = np.concatenate(self._masks)
         self._masks.clear()
         first = np.flatnonzero(np.diff(self.here, prepend=-1))
         self._starts, self._sources = first, self.here[first]

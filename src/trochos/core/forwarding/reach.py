@@ -7,7 +7,7 @@ walked instead; the rows look the same.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import InitVar, dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,12 +16,14 @@ from ..network.addressing import FAMILIES, Address
 from ..network.facts import Device, place_of
 from ..network.quiet import without_collecting
 from ..protocols.filters import Flow
-from .families import _DELIVERED, NO, PARTLY, UNSURE, YES, FamilyReach, worst_of
+from .again import still_leading
+from .families import FamilyReach
 from .packet import Packet
+from .pings import NO, PARTLY, UNSURE, YES, worst_of
 from .replies import ARRIVED, answers, as_if, reply_to
 from .sources import usable_addresses
 from .step import Forwarding
-from .verdicts import RANK, WORST_FIRST
+from .verdicts import BIT, RANK, WORST_FIRST
 from .walk import Leg, passed_by, walk
 
 _OK = {NO: False, PARTLY: "partly", YES: True, UNSURE: None}
@@ -65,11 +67,19 @@ class Reach:
 
     forwarding: Forwarding
     families: dict[int, FamilyReach] = field(default_factory=dict)
+    before: InitVar[Reach | None] = None
+    """That of the network of which this is a changed copy; answers are the same without it."""
 
-    def __post_init__(self) -> None:
+    def __post_init__(self, before: Reach | None) -> None:
         with without_collecting():
+            leading = (
+                still_leading(before.forwarding, self.forwarding) if before is not None else None
+            )
             for family in FAMILIES:
-                self.families[family] = FamilyReach(self.forwarding, family)
+                held = before.families[family] if before is not None and leading else None
+                self.families[family] = FamilyReach(
+                    self.forwarding, family, None, held, leading or frozenset()
+                )
 
     def pairs(
         self, devices: set[str] | None = None, targets: set[Address] | None = None
@@ -181,10 +191,40 @@ class Reach:
         """
         known = table.states.get(name)
         if known is None:
-            known = list(self._states_of(table, name))
+            known = self._states_again(table, name) or list(self._states_of(table, name))
             if table.keeps:
                 table.states[name] = known
         return known
+
+    def _states_again(
+        self, table: FamilyReach, name: str
+    ) -> list[tuple[Address, NDArray[np.int8]]] | None:
+        """`states_of` from those before the change; arrays that are the same are the same object.
+        None if it has to be computed."""
+        row = table.row[name]
+        unlike = table.unlike_before(row)
+        if unlike is None or table.earlier is None:
+            return None
+        was = table.earlier.reach.states.get(name)
+        if was is None or table.any_odd or table.earlier.reach.any_odd:
+            return None
+        chosen, ok = table.default_rows(row)
+        known = table.earlier.reach.default_rows(row)
+        if known[0] is not chosen:
+            unlike = unlike | (ok != known[1]) | (chosen != known[0])
+        out = []
+        for source, states in was:
+            own = table.column[source]
+            columns = np.flatnonzero(unlike | table.returns_unlike_before(own))
+            if columns.size:
+                found = np.where(
+                    chosen[columns] == own, ok[columns], table.ping_some(row, source, columns)
+                )
+                found[table.owner_rows[columns] == row] = YES
+                states = states.copy()
+                states[columns] = found
+            out.append((source, states))
+        return out
 
     def _states_of(
         self, table: FamilyReach, name: str
@@ -256,7 +296,9 @@ class Reach:
                     if source is None:
                         # What would arrive without a source never leaves.
                         unsent = (table.default_rows(row)[0] < 0) & mask
-                        alone = int(np.count_nonzero(unsent & (table.bits[row] == _DELIVERED)))
+                        alone = int(
+                            np.count_nonzero(unsent & (table.bits[row] == BIT["delivered"]))
+                        )
                     total += int(np.count_nonzero(mask))
                     fine += int(np.count_nonzero(mask & (states == YES)))
                     partly += int(np.count_nonzero(mask & (states == PARTLY)))

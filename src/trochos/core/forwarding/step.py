@@ -183,6 +183,15 @@ class Forwarding:
         tellers.pop(device, None)
         return [*items, *(item for name in tellers for item in self._told.get((name, family), ()))]
 
+    def same_doubts(self, other: Forwarding) -> bool:
+        """True if the same is not computed in both states."""
+        return (
+            self._unmodelled == other._unmodelled
+            and self._unmodelled_ends == other._unmodelled_ends
+            and self._told == other._told
+            and self._heard == other._heard
+        )
+
     @property
     def tells_unsure(self) -> bool:
         """True if routes from other devices may be less certain than the device itself."""

@@ -2,8 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Hashable
+from typing import TypeVar
+
 from ..network.facts import Device, End, Interface, Network, Segment
 from .filters import Filters
+
+Made = TypeVar("Made")
 
 
 class Links:
@@ -14,8 +19,14 @@ class Links:
     LAN itself, so another device that goes down takes nobody else with it.
     """
 
-    def __init__(self, network: Network, deaf: frozenset[End] = frozenset()) -> None:
-        """`deaf` are ends of tunnels through which no neighbour is heard."""
+    def __init__(
+        self,
+        network: Network,
+        deaf: frozenset[End] = frozenset(),
+        before: Links | None = None,
+    ) -> None:
+        """`deaf` are ends of tunnels through which no neighbour is heard; `before` is that of the
+        network of which this is a changed copy."""
         self.deaf = deaf
         self._devices: dict[str, Device] = {d.name: d for d in network.devices}
         self._interfaces: dict[End, Interface] = {
@@ -31,6 +42,43 @@ class Links:
         self._why: dict[End, str | None] = {
             end: self._judge(end, interface) for end, interface in self._interfaces.items()
         }
+
+        self._of_device: dict[tuple[str, str], tuple[Device, object]] = {}
+        self._of_parts: dict[Hashable, tuple[object, object]] = {}
+        if before is not None:
+            same = {
+                name
+                for name, device in self._devices.items()
+                if before._devices.get(name) is device
+                and before.alike(self, device)
+                and not any(end.device == name for end in deaf ^ before.deaf)
+            }
+            self._of_device = {k: v for k, v in before._of_device.items() if k[1] in same}
+            self._of_parts = dict(before._of_parts)
+
+    def of_device(self, what: str, device: Device, make: Callable[[], Made]) -> Made:
+        """What follows from the facts and the lines of one device and nothing else: made once for
+        this network and its changed copies.
+
+        Args:
+            what: names it; the same name always stands for the same `make`.
+            device: of this network.
+            make: makes it; never changed afterwards.
+        """
+        held = self._of_device.get((what, device.name))
+        if held is None or held[0] is not device:
+            held = self._of_device[what, device.name] = device, make()
+        return held[1]  # type: ignore[return-value]
+
+    def of_parts(self, parts: tuple[object, ...], make: Callable[[], Made]) -> Made:
+        """What follows from some objects that never change and nothing else, made once for this
+        network and its changed copies."""
+        key = tuple(map(id, parts))
+        held = self._of_parts.get(key)
+        if held is None:
+            # The parts are kept with it, so that their numbers stay theirs.
+            held = self._of_parts[key] = parts, make()
+        return held[1]  # type: ignore[return-value]
 
     def interface(self, end: End) -> Interface | None:
         return self._interfaces.get(end)

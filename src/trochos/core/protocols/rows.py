@@ -91,8 +91,15 @@ class Row(ABC):
         """What makes the candidate of each column what it is, beside its next hops."""
 
     @abstractmethod
+    def rest_on_same(
+        self, columns: NDArray[np.int64], other: Row, theirs: NDArray[np.int64]
+    ) -> bool:
+        """True if cells of this row and of another one of its kind, pair by pair, rest on the same
+        lines."""
+
     def for_same_reasons(self, other: Row) -> bool:
         """True if another row that offers the same rests on the same lines."""
+        return self is other or self.rest_on_same(self.in_order_of(other), other, other.offered)
 
     def same(self, other: Row) -> bool:
         """True if another row offers the same; reasons are not compared."""
@@ -143,17 +150,17 @@ class Row(ABC):
             mine, theirs: the columns that count.
         """
         there = self.columns.aligned(other.columns)
-        ids = np.where(mine, self._numbers_in(other)[self.ids], 0)
-        held = np.where(theirs, other.ids, 0)
-        both = np.where(there >= 0, held[there], 0)
-        differs = ids != both
+        ids = self.ids if self.sets == other.sets else self._numbers_in(other)[self.ids]
+        ids, held = np.where(mine, ids, 0), np.where(theirs, other.ids, 0)
+        found = np.where(there >= 0, held[there], 0)
+        differs = ids != found
+        both = (ids > 0) & (found > 0)
         for one, two in zip(self.values, other.values, strict=True):
-            differs |= (ids > 0) & (both > 0) & (one != two[there])
+            differs |= both & (one != two[there])
         prefixes = [self.columns.prefixes[c] for c in np.flatnonzero(differs).tolist()]
         back = other.columns.aligned(self.columns)
-        for column in np.flatnonzero((held > 0) & (back < 0)).tolist():
-            prefixes.append(other.columns.prefixes[column])
-        return prefixes
+        gone = np.flatnonzero((held > 0) & (back < 0)).tolist()
+        return [*prefixes, *(other.columns.prefixes[column] for column in gone)]
 
     def apart(self, other: Row) -> bool:
         """True if it is certain that another row offers nothing that this one offers."""

@@ -251,7 +251,7 @@ def _peeled(
 def _with(survey: Computed, edits: tuple[Edit, ...]) -> Computed | None:
     """The survey with edits made; None if they cannot be."""
     try:
-        return type(survey)(apply(survey.survey, edits).survey, survey.tables)
+        return type(survey)(apply(survey.survey, edits).survey, survey)
     except EditError:
         return None
 

@@ -16,7 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..change.rehearse import Effect, PairRef
-from ..forwarding.families import UNSURE, YES, FamilyReach
+from ..forwarding.families import FamilyReach
+from ..forwarding.pings import UNSURE, YES
 from ..forwarding.reach import Reach
 from ..network.addressing import FAMILIES, Address
 from ..network.documents import Document

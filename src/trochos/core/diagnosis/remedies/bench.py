@@ -19,8 +19,15 @@ class Bench:
     """One survey on the workbench."""
 
     def __init__(
-        self, survey: Survey, tables: Tables, forwarding: Forwarding, reach: Reach | None = None
+        self,
+        survey: Survey,
+        tables: Tables,
+        forwarding: Forwarding,
+        reach: Reach | None = None,
+        before: Bench | None = None,
     ) -> None:
+        """`before` is that of the survey of which this is a changed copy."""
+        self.before = before
         self.survey, self.tables, self.forwarding = survey, tables, forwarding
         self._reach = reach
         self._writers: dict[str, Writer] = {}
@@ -35,7 +42,8 @@ class Bench:
 
     @cached_property
     def reach(self) -> Reach:
-        return self._reach or Reach(self.forwarding)
+        before = self.before.reach if self.before is not None else None
+        return self._reach or Reach(self.forwarding, before=before)
 
     def writer(self, device: str) -> Writer:
         held = self._writers.get(device)

@@ -170,11 +170,12 @@ class IsisRow(Row):
             origin=self.reasons.origins[number],
         )
 
-    def for_same_reasons(self, other: Row) -> bool:
+    def rest_on_same(
+        self, columns: NDArray[np.int64], other: Row, theirs: NDArray[np.int64]
+    ) -> bool:
         assert isinstance(other, IsisRow)
-        offered = self.ids > 0
-        mine, theirs = self.chosen.who[self.row], other.chosen.who[other.row]
-        return self.reasons.alike(mine[offered], other.reasons, theirs[offered], alike)
+        mine, there = self.chosen.who[self.row], other.chosen.who[other.row]
+        return self.reasons.alike(mine[columns], other.reasons, there[theirs], alike)
 
 
 class IsisSpeakers(Told):

@@ -189,6 +189,7 @@ class Choice:
         over = np.array([leads[address] for address in addresses], dtype=np.int64)
         """Per announcement with a forwarding address and router: the column of the way there."""
         areas = np.array([-1 if i.area is None else i.area for i in items], dtype=np.int64)
+        told_in = {number: areas == number for number in self.within}
         internal = self.held.columns.number
         hidden = np.array([internal.get(p, -1) for p in out.columns.prefixes], dtype=np.int64)
         metric = np.array([item.metric for item in items], dtype=np.int64)
@@ -200,7 +201,9 @@ class Choice:
             cost, ids = used.cost[by], used.ids[by].copy()
             normal = any(router.area(number).kind == "normal" for number in router.areas)
             heard = (areas < 0) if normal else np.zeros(len(items), dtype=bool)
-            heard |= np.isin(areas, np.array(router.areas, dtype=np.int64))
+            for number in router.areas:
+                if number in told_in:
+                    heard |= told_in[number]
             valid = heard & (by >= 0) & (cost < FAR) & (ids > 0)
             if name in announcers:
                 valid &= by != announcers[name]

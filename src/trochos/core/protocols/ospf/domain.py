@@ -8,6 +8,7 @@ other areas (`borders`); externals on top of all that (`externals`, `choice`).
 from __future__ import annotations
 
 from collections import defaultdict
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -46,7 +47,11 @@ class OspfDomain:
         for device in network.devices:
             for process in device.routing.of(OspfProcess):
                 if process.version == version:
-                    ends = ends_of(device, process, links)
+                    ends = links.of_device(
+                        f"ends {id(process)}",
+                        device,
+                        partial(ends_of, device, process, links),
+                    )
                     self.routers[device.name] = Router(device, process, ends)
         everyone = [end for router in self.routers.values() for end in router.ends]
         self.adjacencies: Adjacencies = find(everyone, links)

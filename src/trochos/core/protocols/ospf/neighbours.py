@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from dataclasses import dataclass, field
+from functools import partial
 
 from ...network.addressing import dotted
 from ...network.facts import End
@@ -343,7 +344,10 @@ def find(ends: list[OspfEnd], links: Links) -> Adjacencies:
         if segment is not None and end.network_type != LOOPBACK:
             by_segment[id(segment)].append(end)
     for members in by_segment.values():
-        _segment(members, out)
+        found = links.of_parts(tuple(members), partial(_segment, members))
+        out.relations += found.relations
+        out.full += found.full
+        out.groups += found.groups
     return out
 
 
@@ -375,7 +379,9 @@ def _candidates(members: list[OspfEnd]) -> list[tuple[OspfEnd, OspfEnd]]:
     ]
 
 
-def _segment(members: list[OspfEnd], out: Adjacencies) -> None:
+def _segment(members: list[OspfEnd]) -> Adjacencies:
+    """The relations of one segment, and who is designated there."""
+    out = Adjacencies()
     judged = [(left, right, judge(GATES, left, right)) for left, right in _candidates(members)]
     crowded = _crowded(judged)
     judged = [
@@ -424,6 +430,7 @@ def _segment(members: list[OspfEnd], out: Adjacencies) -> None:
         else:
             relation.left.state, relation.right.state = result.stuck or (DOWN, DOWN)
         out.relations.append(relation)
+    return out
 
 
 def _meet_at_designated(

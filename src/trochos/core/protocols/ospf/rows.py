@@ -94,12 +94,12 @@ class InternalRow(_OspfRow):
         """Per column the announcement whose lines it rests on."""
         return self.held.origins.first(self.held.who[self.row][columns])
 
-    def for_same_reasons(self, other: Row) -> bool:
-        if self is other:
-            return True
+    def rest_on_same(
+        self, columns: NDArray[np.int64], other: Row, theirs: NDArray[np.int64]
+    ) -> bool:
         assert isinstance(other, InternalRow)
-        mine, theirs = self._rests_on(self.in_order_of(other)), other._rests_on(other.offered)
-        return self.held.origins.alike(mine, other.held.origins, theirs)
+        origins = self.held.origins
+        return origins.alike(self._rests_on(columns), other.held.origins, other._rests_on(theirs))
 
 
 class ExternalRow(_OspfRow):
@@ -132,10 +132,11 @@ class ExternalRow(_OspfRow):
         metric = np.where(kind == EXTERNAL_2, found.metrics[who], found.cost[row])
         return kind, metric, _distances(self.terms)[kind], found.within[who], found.tags[who]
 
-    def for_same_reasons(self, other: Row) -> bool:
-        if self is other:
-            return True
+    def rest_on_same(
+        self, columns: NDArray[np.int64], other: Row, theirs: NDArray[np.int64]
+    ) -> bool:
         assert isinstance(other, ExternalRow)
-        mine, theirs = self.externals, other.externals
-        here = mine.who[self.row][self.in_order_of(other)]
-        return mine.reasons.alike(here, theirs.reasons, theirs.who[other.row][other.offered], alike)
+        mine, there = self.externals, other.externals
+        return mine.reasons.alike(
+            mine.who[self.row][columns], there.reasons, there.who[other.row][theirs], alike
+        )
