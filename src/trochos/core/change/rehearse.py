@@ -8,7 +8,7 @@ apart from real damage.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Set
 from functools import cached_property
 from itertools import islice
 from typing import NamedTuple
@@ -97,6 +97,17 @@ class Effect:
     def count(self, kind: str) -> int:
         """How many pairs there are of a kind."""
         return sum(block.columns.size for block in self._blocks.get(kind, ()))
+
+    def count_elsewhere(self, kind: str, addresses: Set[Address]) -> int:
+        """How many pairs there are of a kind, without those from or to some addresses."""
+        total = 0
+        for block in self._blocks.get(kind, ()):
+            if block.source not in addresses:
+                held = block.table.addresses
+                total += block.columns.size
+                if addresses:
+                    total -= sum(held[c] in addresses for c in block.columns.tolist())
+        return total
 
     def first(self, kind: str, most: int) -> list[PairRef]:
         """The first pairs of a kind."""

@@ -9,7 +9,7 @@ one. What remains is reduced to the smallest set in which every member is needed
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable
+from collections.abc import Callable, Set
 from dataclasses import replace
 
 from ..change.apply import apply
@@ -21,6 +21,7 @@ from ..forwarding.path import Path, Traffic, find_path
 from ..forwarding.settle import settle
 from ..forwarding.verdicts import BIT
 from ..forwarding.walk import Leg
+from ..network.addressing import Address
 from ..network.edits import DataEdit, Edit, EditError, TextEdit
 from ..network.facts import End
 from ..network.guard import guarded
@@ -358,6 +359,13 @@ class Search:
             held = self._full[edits] = compare_pairs(self.base.reach, trial.bench.reach)
         return held
 
+    def _renumbered(self, edits: tuple[Edit, ...]) -> Set[Address]:
+        """The addresses that somebody has before or after a change, and not in both."""
+        trial = self._trials[edits]
+        assert trial is not None
+        owners = self.base.forwarding.near.owners
+        return owners.keys() ^ trial.bench.forwarding.near.owners.keys()
+
     # -- one remedy that heals -----------------------------------------------------
 
     def _alone(self, options: list[Option]) -> list[Option]:
@@ -392,17 +400,21 @@ class Search:
                 first.add(option.finding.id)
         options = options[:most]
         judged = [Cause(o, "proven", True, self._effect(o.edits)) for o in options]
+        # Which of two ends should move to the other is not told by pairs with their own
+        # addresses: those of the end that moves are gone, those of the other one heal.
+        moved = {a for option in options for a in self._renumbered(option.edits)}
+        heals = {id(c): c.effect.count_elsewhere("heals", moved) for c in judged}
 
         def key(cause: Cause) -> tuple[object, ...]:
             effect, option = cause.effect, cause.option
-            best = max(c.effect.count("heals") for c in judged if c.option.weight <= option.weight)
-            partial = effect.count("heals") < 0.6 * best
+            best = max(heals[id(c)] for c in judged if c.option.weight <= option.weight)
+            partial = heals[id(cause)] < 0.6 * best
             return (
                 effect.count("breaks") > 0,
                 option.weight + (2 if partial else 0),
                 # What is wrong whoever asks comes before what would help this complaint.
                 not option.contradicts,
-                -effect.count("heals"),
+                -heals[id(cause)],
                 option.order,
                 effect.count("moves"),
                 len(option.edits),

@@ -35,8 +35,9 @@ def move_address(
 
 
 def remedies(bench: Bench, end: End, rival: End, family: int) -> list[Remedy]:
-    """Either end of a link moved to the other; the one that fewer lines name first."""
-    out: list[tuple[int, Remedy]] = []
+    """Either end of a link moved to the other: the one that fewer lines name first, and of two
+    that as many name the one whose subnet is farther from those of other links."""
+    out: list[tuple[tuple[int, int], Remedy]] = []
     for one, other in ((end, rival), (rival, end)):
         here = bench.tables.links.interface(one)
         there = bench.tables.links.interface(other)
@@ -51,7 +52,8 @@ def remedies(bench: Bench, end: End, rival: End, family: int) -> list[Remedy]:
         if theirs is not None and theirs.connected.contains(mine.address):
             # The end whose mask leaves the other outside is the one that is too narrow.
             lines -= 0 if mine.connected.contains(theirs.address) else 100
-        out.append((lines, Remedy(f"On {one.device}: {done[0]}.", done[1])))
+        plan = bench.in_plan(mine.connected, (end, rival))
+        out.append(((lines, plan), Remedy(f"On {one.device}: {done[0]}.", done[1])))
     out.sort(key=lambda item: item[0])
     return [remedy for _, remedy in out]
 

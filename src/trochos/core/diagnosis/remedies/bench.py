@@ -183,6 +183,34 @@ class Bench:
             )
         return count
 
+    @cached_property
+    def _subnets(self) -> list[tuple[Prefix, End]]:
+        """Every subnet of an interface, with the interface."""
+        return [
+            (fact.connected, End(device.name, interface.name))
+            for device in self.network.devices
+            for interface in device.interfaces
+            for fact in interface.addresses
+            if not fact.address.is_link_local
+        ]
+
+    def in_plan(self, prefix: Prefix, ends: tuple[End, ...]) -> int:
+        """How well the subnet of a link fits the address plan: how many leading bits it shares
+        with the subnet of any other link; -1 if it lies over one.
+
+        Args:
+            prefix: the subnet.
+            ends: the ends of the link itself, which do not count.
+        """
+        bits, best = 32 if prefix.family == 4 else 128, 0
+        for other, end in self._subnets:
+            if other.family != prefix.family or end in ends:
+                continue
+            if other.overlaps(prefix) and min(other.length, prefix.length) > 0:
+                return -1
+            best = max(best, bits - (other.network ^ prefix.network).bit_length())
+        return best
+
     def beside(self, device: str) -> list[tuple[End, End]]:
         """(own end, other end) of every device on a link of this one."""
         out = []

@@ -17,7 +17,7 @@ from ...network.bgp import (
 )
 from ...network.routing import Flag, Number, Redistribution, Word
 from ...network.source import Source
-from .fate import IRRELEVANT, UNDERSTOOD, Fate, Misread, number, options, router_id
+from .fate import IRRELEVANT, UNDERSTOOD, Fate, Misread, Refused, number, options, router_id
 from .ospf import redistributed
 from .rip import peer_distance
 from .section import SectionReader, TextRow
@@ -103,6 +103,17 @@ _NEIGHBOUR_SILENT = frozenset(
     ]
 )
 _FAMILY_NAMES = {"ipv4": 4, "ipv6": 6}
+_ASIDE_FAMILIES = frozenset(
+    [
+        *(
+            f"{name} {kind}"
+            for name in _FAMILY_NAMES
+            for kind in ("multicast", "vpn", "labeled-unicast", "flowspec", "encap")
+        ),
+        "vpnv4", "vpnv4 unicast", "vpnv6", "vpnv6 unicast", "l2vpn evpn", "evpn",
+    ]
+)  # fmt: skip
+"""Address families that a router knows and that no route of a table comes from here."""
 
 
 class BgpReader(SectionReader):
@@ -136,11 +147,21 @@ class BgpReader(SectionReader):
     def line(self, words: list[str], source: Source, negated: bool) -> Fate:
         first, rest = words[0], words[1:]
         if first == "address-family":
-            unicast = rest[1:] in ([], ["unicast"])
-            self.family = _FAMILY_NAMES.get(rest[0], 0) if unicast else 0
-            if self.family:
-                return UNDERSTOOD
-            return IRRELEVANT
+            if " ".join(rest) in _ASIDE_FAMILIES:
+                self.family = 0
+                return IRRELEVANT
+            if rest[0] not in _FAMILY_NAMES or rest[1:] not in ([], ["unicast"]):
+                # The router refuses the line, stays where it is and takes what follows as said of
+                # IPv4 (measured on FRR 8.4, tests/real/test_keywords.py).
+                if rest[0] not in _FAMILY_NAMES:
+                    return Refused(
+                        f"{rest[0]!r} is no address family, so a router refuses the line and takes "
+                        "what follows as said of IPv4"
+                    )
+                self.family = 0
+                return f"`{' '.join(rest)}` is not understood here"
+            self.family = _FAMILY_NAMES[rest[0]]
+            return UNDERSTOOD
         if first == "exit-address-family":
             self.family = None
             return UNDERSTOOD

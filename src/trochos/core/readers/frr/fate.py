@@ -10,6 +10,10 @@ Fate = bool | str
 """True: understood. False: known to be irrelevant. A sentence: not understood, and it matters."""
 
 
+class Refused(str):
+    """A sentence: the router refuses the line, so that it does nothing, whatever it was to do."""
+
+
 class Misread(Exception):
     """The words of a line are not what stands there usually; the text says what is wrong."""
 

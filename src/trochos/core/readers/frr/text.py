@@ -20,7 +20,7 @@ from .. import protocols
 from ..drafts import ConfigDraft, InsideDraft, InterfaceDraft, interface_key
 from ..limits import Limit, of_line
 from ..report import Ledger, split_lines
-from .fate import Fate, Misread
+from .fate import Fate, Misread, Refused
 from .policy import PolicyReader
 from .profile import FRR
 from .section import SectionReader
@@ -483,6 +483,8 @@ class _Reader:
             self.ledger.understood(number)
         elif fate is False:
             self.ledger.irrelevant(number)
+        elif isinstance(fate, Refused):
+            self.ledger.unknown(number, False, str(fate))
         else:
             self.not_computed(number, name, str(fate), scope)
 

@@ -17,6 +17,7 @@ from typing import Any
 
 from ....network.addressing import dotted
 from ....network.edits import Remedy
+from ....network.facts import End
 from ....protocols import registry
 from ....protocols.bgp.ends import BgpEnd
 from ....protocols.gates import NOTHING, Judged, Relation
@@ -57,7 +58,7 @@ def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
             weight += common - bench.commonness(relation.protocol, gate.gate, theirs)
         # Of two ends that fit as well, the one that says nothing has rather forgotten a line
         # than the other has one too many.
-        weight += _hint(failing, me, other)
+        weight += _hint(failing, me, other) + _farther(bench, failing, me, other)
         if done:
             title = "; ".join(text for text, _ in done)
             edits = tuple(edit for _, item in done for edit in item)
@@ -142,6 +143,19 @@ def _hint(failing: list[Judged], me: Any, other: Any) -> float:
         said = [_name(end) in lines for end in (me, other)]
     # The end that says nothing has rather forgotten a line than the other has one too many.
     return 0.01 if said[0] and not said[1] else 0.0
+
+
+def _farther(bench: Bench, failing: list[Judged], me: Any, other: Any) -> float:
+    """What speaks against moving this end into the other's subnet: its own is nearer to those of
+    other links (positive), or farther."""
+    if not any(gate.gate == "subnet" for gate in failing):
+        return 0.0
+    mine, theirs = getattr(me, "fact", None), getattr(other, "fact", None)
+    if mine is None or theirs is None or mine.connected.overlaps(theirs.connected):
+        return 0.0
+    ends = (End(me.device, me.interface.name), End(other.device, other.interface.name))
+    near, far = (bench.in_plan(fact.connected, ends) for fact in (mine, theirs))
+    return 0.1 * ((near > far) - (near < far))
 
 
 def _knows(end: Any, area: int) -> bool:
