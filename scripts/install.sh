@@ -23,6 +23,28 @@ debian() { # debian PACKAGE FILE_THAT_SHOWS_IT
     die "Installing $1 failed. The reason is at the end of .state/apt.log."
 }
 
+real_networks() { # what tests on real routers and kernels need; without it these are left out
+  local package file
+  while read -r package file; do
+    [ -e "$file" ] && continue
+    command -v apt-get >/dev/null || return 0
+    say "installing $package (Debian package, for tests on real routers)"
+    as_root env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$package" \
+      >"$root/.state/apt.log" 2>&1 ||
+      { as_root apt-get update -qq >>"$root/.state/apt.log" 2>&1 &&
+        as_root env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$package" \
+          >>"$root/.state/apt.log" 2>&1; } ||
+      say "installing $package failed (see .state/apt.log): tests that need it are left out"
+  done <<'LIST'
+frr /usr/lib/frr/zebra
+nftables /usr/sbin/nft
+keepalived /usr/sbin/keepalived
+iputils-ping /usr/bin/ping
+iproute2 /usr/bin/ip
+libyang2-tools /usr/bin/yanglint
+LIST
+}
+
 find_python() {
   local candidate
   for candidate in python3.11 python3 python3.12 python3.13; do
@@ -83,6 +105,7 @@ stage() {
     dev)
       debian postgresql /usr/lib/postgresql
       debian chromium /usr/bin/chromium
+      real_networks
       python_stage dev
       front_end
       ;;

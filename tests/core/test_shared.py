@@ -100,8 +100,11 @@ def test_the_highest_priority_holds_it() -> None:
     assert not [f.summary for f in survey.findings if f.severity != "notes"]
 
 
-def test_of_equal_priorities_the_higher_address_decides() -> None:
-    assert holders(lan(part(100), part(100))) == ["bee"]
+def test_of_equal_priorities_whoever_was_first_stays() -> None:
+    """Measured: the higher address only decides between two that start at one moment."""
+    survey = lan(part(100), part(100))
+    assert holders(survey) == []
+    assert survey.path("h1", "10.64.9.1").works == "unknown"
 
 
 @pytest.mark.parametrize(

@@ -31,6 +31,7 @@ from .network.addressing import Address, parse_prefix
 from .network.documents import Document
 from .network.edits import Edit
 from .network.facts import Network
+from .protocols import shared
 from .protocols.tables import Tables
 from .readers.survey import Survey, read_survey
 from .whole.desk import Desk, desk
@@ -110,7 +111,10 @@ class Computed:
         """The `neighbours` document of the contract: what fails first, then by protocol."""
         relations = [
             relation
-            for relation in self.tables.relations()
+            for relation in (
+                *self.tables.relations(),
+                *shared.relations(self.tables.network, self.tables.links),
+            )
             if device is None
             or any(
                 device in (side.device, side.device.partition("/")[0])

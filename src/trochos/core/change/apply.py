@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from ..network.edits import DataEdit, Down, Edit, EditError, TextEdit
 from ..network.facts import Network
 from ..readers.survey import Survey, read_again
+from .braces import editor_of
 from .data import DataEditor, edited
 from .text import Editor
 
@@ -42,7 +43,7 @@ def edit_texts(
                 raise EditError(
                     f"The survey has no file {edit.file!r} of {edit.device!r}. Files: {listed}."
                 )
-            kind = Editor if isinstance(edit, TextEdit) else DataEditor
+            kind = editor_of if isinstance(edit, TextEdit) else DataEditor
             open_texts[place] = kind(edit.device, edit.file, text)
         editor = open_texts[place]
         match editor, edit:

@@ -7,8 +7,9 @@ from typing import Any
 
 from ..network.edits import DataEdit, Edit, EditError, TextEdit
 from ..readers.located import DataError, parse_data
+from .braces import sections_of
 from .data import plain
-from .text import Section, sections, squeeze
+from .text import Section, squeeze
 
 _KEYS = ("name", "ip", "destination-prefix", "prefix", "sequence", "area-id", "remote-address")
 
@@ -49,7 +50,7 @@ def _by_section(text: str) -> dict[tuple[str, ...], list[str]]:
         for inner in section.inner:
             visit(inner, (*trail, inner.opening))
 
-    visit(sections(rows), ())
+    visit(sections_of(text), ())
     return out
 
 

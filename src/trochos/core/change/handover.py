@@ -17,6 +17,7 @@ from ..readers.frr.text import looks_like as configuration
 from ..readers.located import parse_data
 from ..readers.survey import Survey
 from .apply import edit_texts
+from .braces import has_braces
 from .data import plain
 from .derive import edits_between
 from .elements import elements, leaf, scalar, space_of, split_name
@@ -175,16 +176,20 @@ def _leads_back(survey: Survey, forth: list[DataEdit], back: list[DataEdit]) -> 
 
 def _is_entered(survey: Survey, edit: TextEdit) -> bool:
     """True for a router's configuration, whose lines are entered; other files are written."""
-    return bool(edit.context) or configuration(survey.text(edit.device, edit.file) or "")
+    text = survey.text(edit.device, edit.file) or ""
+    return not has_braces(text) and (bool(edit.context) or configuration(text))
 
 
 def _in_file(edit: TextEdit) -> str:
     """A change of a plain file, such as one that lists resolvers."""
+    where = "".join(f", in {opening}" for opening in edit.context)
     if edit.remove and edit.add:
-        return f"In {edit.file}: write {_quoted(edit.add)} instead of {_quoted(edit.remove)}."
+        return (
+            f"In {edit.file}{where}: write {_quoted(edit.add)} instead of {_quoted(edit.remove)}."
+        )
     if edit.remove:
-        return f"In {edit.file}: take out {_quoted(edit.remove)}."
-    return f"In {edit.file}: add {_quoted(edit.add)}."
+        return f"In {edit.file}{where}: take out {_quoted(edit.remove)}."
+    return f"In {edit.file}{where}: add {_quoted(edit.add)}."
 
 
 def _quoted(lines: tuple[str, ...]) -> str:

@@ -10,8 +10,8 @@ from ..readers.located import DataError, parse_data
 from ..readers.located_json import Document
 from ..readers.report import split_lines
 from ..readers.survey import Survey
+from .braces import editor_of
 from .paths import at_path
-from .text import Editor
 
 MOST = 3
 """How many places are named: a long remedy is read as a whole, not line by line."""
@@ -31,20 +31,20 @@ def places_of(survey: Survey, edits: Iterable[Edit]) -> list[Source]:
         text = survey.text(edit.device, edit.file) if isinstance(edit, TextEdit) else None
         if not isinstance(edit, TextEdit) or text is None:
             continue
-        editor = Editor(edit.device, edit.file, text)
+        editor = editor_of(edit.device, edit.file, text)
         try:
             editor.apply(edit)
         except EditError:
             return []
         kept = {line.origin for line in editor.lines}
         for number, row in enumerate(text.split("\n"), 1):
-            if number not in kept and row.strip() not in ("", "!", "exit"):
+            if number not in kept and row.strip() not in ("", "!", "exit", "}"):
                 taken.append(Source(edit.device, edit.file, number, row.strip()))
         after: int | None = None
         for line in editor.lines:
             if line.origin is not None:
                 after = line.origin
-            elif line.text.strip() not in ("", "!", "exit", *edit.context):
+            elif line.text.strip() not in ("", "!", "exit", "}", *edit.context):
                 added.append(
                     Source(
                         edit.device, edit.file, None, line.text.strip(), missing=True, after=after

@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -51,6 +51,13 @@ class _Along:
     ends: tuple[End, ...] = ()
     source: tuple[bool, Address | None] | None = None
     """What `only_source` says, once somebody asked."""
+
+
+class Delivered(NamedTuple):
+    """Per address."""
+
+    maybe: NDArray[np.bool_]
+    surely: NDArray[np.bool_]
 
 
 @dataclass(slots=True)
@@ -610,6 +617,11 @@ class FamilyReach:
         back = self._back_codes(source, None)
         found: NDArray[np.int8] = self._ping.ravel().take((self.codes[row] << 3) + back)
         return found
+
+    def delivers(self, row: int) -> Delivered:
+        """To which addresses packets of a device may get, and to which all of them surely do."""
+        codes = self.codes[row]
+        return Delivered(codes & 3 != 0, codes == 1)
 
     def ping_some(self, row: int, source: Address, columns: NDArray[np.int64]) -> NDArray[np.int8]:
         """The same for some addresses."""

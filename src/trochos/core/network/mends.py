@@ -66,4 +66,12 @@ class Say:
     gone: tuple[Source, ...] = ()
 
 
-Mend = Fits | TakeIn | IntoSubnet | Speak | Fitting | Say
+@dataclass(frozen=True, slots=True)
+class Restate:
+    """A statement about a shared address has to say something else."""
+
+    what: str
+    value: str
+
+
+Mend = Fits | Restate | TakeIn | IntoSubnet | Speak | Fitting | Say

@@ -49,6 +49,19 @@ class SharedGateway:
     lax: bool = False
     """Adverts that name other addresses are heard as well."""
     preempt: bool = True
+    on: str | None = None
+    """Where the addresses are put, if not on the interface on which it speaks."""
+    said: tuple[tuple[str, Source], ...] = ()
+    """The line of each setting that is written, by its word."""
+
+    @property
+    def place(self) -> str:
+        """The interface that its addresses stand on while it holds them."""
+        return self.on or self.interface
+
+    def line(self, word: str) -> Source | None:
+        """The line that says a setting; None if nobody wrote it."""
+        return next((source for name, source in self.said if name == word), None)
 
     def holds(self, address: Address) -> bool:
         return any(value.address == address for value, _ in self.addresses)

@@ -141,10 +141,13 @@ def _instance(
 ) -> SharedGateway | None:
     """One vrrp_instance; None if it says too little to take part."""
     given: dict[str, str] = {}
+    said: list[tuple[str, Source]] = []
+    places: set[str | None] = set()
     for line in block.lines:
         word, rest = line.words[0], line.words[1:]
         if word in ("interface", "virtual_router_id", "priority", "advert_int", "version"):
             given[word] = rest[0] if rest else ""
+            said.append((word, source(line.number)))
             ledger.understood(line.number)
         elif word in _UNSURE:
             doubt = doubt or _UNSURE[word]
@@ -169,21 +172,24 @@ def _instance(
                 )
                 value = parse_interface_address(text)
                 on = words[words.index("dev") + 1] if "dev" in words[:-1] else None
-                if value is None or on not in (None, given.get("interface")):
+                if value is None:
                     doubt = doubt or f"{' '.join(words)!r} is not understood"
                     ledger.unknown(line.number, True)
                 else:
                     addresses.append((value, where))
+                    places.add(on)
             elif word == "track_interface":
                 weight = words[words.index("weight") + 1] if "weight" in words[:-1] else "0"
                 tracked.append(Tracked(words[0], _integer(weight, 0), where))
             elif word == "authentication":
+                said.append((words[0], where))
                 if words[0] == "auth_pass":
                     secret = " ".join(words[1:])
             elif word == "unicast_peer":
                 peer = parse_address(words[0])
                 if peer is not None:
                     peers.append(peer)
+                    said.append((word, where))
             elif word in _UNSURE:
                 doubt = doubt or _UNSURE[word]
                 ledger.unknown(line.number, True, _UNSURE[word])
@@ -195,6 +201,9 @@ def _instance(
                 ledger.unknown(line.number, False)
     if "interface" not in given or not addresses:
         return None
+    on = places.pop()
+    if {place or given["interface"] for place in places} - {on or given["interface"]}:
+        doubt = doubt or "its addresses stand on several interfaces"
     if secret is not None and HIDDEN in secret and _integer(given.get("version", ""), 2) == 2:
         doubt = doubt or "its password was taken out, so who hears it is not known"
     return SharedGateway(
@@ -210,6 +219,8 @@ def _instance(
         tuple(tracked),
         tuple(peers),
         doubt,
+        on=on if on != given["interface"] else None,
+        said=tuple(said),
     )
 
 

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from ...network.addressing import Address
 from ...network.facts import Device, End, Source
 from ...protocols.identity import was_captured
+from ...protocols.shared import claims
 from ..finding import BREAKS, NOTES, RISKS, Finding
 from .context import Context
 
@@ -71,6 +72,8 @@ def _conflicts(context: Context) -> Iterator[Finding]:
     for address, owners in near.owners.items():
         if len(owners) < 2 or address.is_loopback or near.is_anycast(address):
             continue
+        if all(claims(near.devices[o.end.device], o.end, address) for o in owners):
+            continue  # routers that share it: what is wrong between them is said of that
         active = [owner.end for owner in owners if owner.active]
         devices = list(dict.fromkeys(owner.end.device for owner in owners))
         if len(devices) == 1:

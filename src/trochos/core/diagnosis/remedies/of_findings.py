@@ -11,9 +11,20 @@ from ...network.guard import guarded
 from ...protocols.gates import Relation
 from ...protocols.routes import Route
 from ..finding import Finding, Ready
+from ..findings import shared as shared_findings
 from ..findings import tunnels as tunnel_findings
 from ..findings.instances import Moved
-from . import addresses, filters, hosts, instances, neighbours, statics, switches, tunnels
+from . import (
+    addresses,
+    filters,
+    hosts,
+    instances,
+    neighbours,
+    shared,
+    statics,
+    switches,
+    tunnels,
+)
 from .addresses import take_up
 from .bench import Bench
 
@@ -21,7 +32,9 @@ from .bench import Bench
 def remedies_of(bench: Bench, finding: Finding) -> list[Remedy]:
     """The ways to undo a finding, best judged first; empty where only a person can say."""
     subject = finding.subject
-    if isinstance(subject, Relation):
+    if finding.kind in shared_findings.KINDS:
+        found = _of_shared(bench, finding)
+    elif isinstance(subject, Relation):
         found = neighbours.remedies(bench, subject)
     elif finding.kind == "bgp-not-spoken" and isinstance(subject, tuple):
         found = neighbours.start(bench, finding.device, subject)
@@ -75,6 +88,18 @@ def remedies_of(bench: Bench, finding: Finding) -> list[Remedy]:
     else:
         found = []
     return list(dict.fromkeys(found))
+
+
+def _of_shared(bench: Bench, finding: Finding) -> list[Remedy]:
+    """The remedies of an address that routers share."""
+    subject = finding.subject
+    if isinstance(subject, Relation):
+        return shared.remedies(bench, subject)
+    if finding.kind == "shared-holder-cut-off" and isinstance(subject, tuple):
+        return shared.look_at(bench, finding.device, *subject)
+    if finding.kind == "host-beside-shared" and isinstance(subject, tuple):
+        return shared.use(bench, *subject)
+    return []
 
 
 def _or_its_owner(bench: Bench, device: str, address: Address, found: list[Remedy]) -> list[Remedy]:

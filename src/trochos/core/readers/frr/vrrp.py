@@ -36,7 +36,7 @@ class VrrpLines:
         if negated and not rest:
             self.held.pop(key, None)
             return UNDERSTOOD
-        held = self.held.setdefault(key, {"source": source, "ip": {}, "ipv6": {}})
+        held = self.held.setdefault(key, {"source": source, "ip": {}, "ipv6": {}, "said": {}})
         if not rest:
             return UNDERSTOOD
         first = rest[0]
@@ -51,6 +51,7 @@ class VrrpLines:
             held.pop(first, None)
             if not negated:
                 held[first] = number(rest[1] if len(rest) > 1 else "", 1, 40950)
+                held["said"][first] = source
         elif first == "shutdown":
             held["shutdown"] = not negated
         elif first == "preempt":
@@ -87,6 +88,7 @@ class VrrpLines:
                         mac=f"00:00:5e:00:{kind}:{router_id:02x}",
                         lax=True,
                         preempt=held.get("preempt", True),
+                        said=tuple(held["said"].items()),
                     )
                 )
         return out

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from ....network.mends import Fits, Fitting, IntoSubnet, Mend, Say, Speak, TakeIn
+from ....network.mends import Fits, Fitting, IntoSubnet, Mend, Restate, Say, Speak, TakeIn
 from ..addresses import move_address
 from ..bench import Bench
 from .mends import Made, covered, speaks_again
@@ -28,6 +28,8 @@ def made(bench: Bench, mend: Mend, me: Any) -> Made | None:
             edits = bench.writer(me.device).mtu(me.interface, mtu)
             words = f"set the MTU of {me.interface.name} to {mtu}"
             return None if edits is None else (words, edits)
+        case Restate():
+            return None  # shared addresses have remedies of their own: no process says them
         case Say():
             return _said(bench, mend, me, protocol, family)
 

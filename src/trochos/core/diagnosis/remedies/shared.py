@@ -1,0 +1,147 @@
+"""Remedies of addresses that routers share: statements made to say what the other router says."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+from ...change.braces import has_braces
+from ...network.addressing import Address
+from ...network.edits import Remedy, TextEdit
+from ...network.facts import Device, StaticRoute
+from ...network.mends import Restate
+from ...network.shared import SharedGateway
+from ...protocols import shared
+from ...protocols.gates import NOTHING, Judged, Relation
+from ...protocols.shared import SharedEnd
+from .bench import Bench
+
+_FRR_WORDS = {"version": "version", "advert_int": "advertisement-interval"}
+
+
+def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
+    """Either router made to say what the other says; the one that fewer agree with first."""
+    failing = [g for g in relation.gates if not g.holds and g.stops != NOTHING]
+    out: list[tuple[float, Remedy]] = []
+    for me, other in (relation.ends, relation.ends[::-1]):
+        edits: list[TextEdit] = []
+        words: list[str] = []
+        for gate in failing:
+            row = next(item for item in shared.GATES if item.name == gate.gate)
+            mend = row.mend(me, other) if row.mend is not None else None
+            made = restated(bench, me, mend) if isinstance(mend, Restate) else None
+            if made is None or not isinstance(mend, Restate):
+                edits = []
+                break
+            edits += made
+            words.append(_words(gate.gate, mend, other))
+        if edits:
+            title = f"On {me.device.name}: {', '.join(words)}."
+            out.append((_weight(bench, failing, me, other), Remedy(title, tuple(edits))))
+    out.sort(key=lambda item: item[0])
+    return [remedy for _, remedy in out]
+
+
+def _words(gate: str, mend: Restate, other: SharedEnd) -> str:
+    """What a mend does, as it follows a device's name."""
+    there = other.device.name
+    match gate:
+        case "link":
+            return f"speak on {mend.value}"
+        case "authentication" if not mend.value:
+            return f"no password, as at {there}"
+        case "authentication" | "addresses":
+            return f"the {'password' if gate == 'authentication' else gate} of {there}"
+        case _:
+            return f"{gate} {mend.value}, as at {there}"
+
+
+def _weight(bench: Bench, failing: list[Judged], me: SharedEnd, other: SharedEnd) -> float:
+    """What speaks against changing this end: more of the network says what it says."""
+    weight = 0.0
+    everyone = [part for device in bench.network.devices for part in device.shared]
+    for gate in failing:
+        if gate.gate == "addresses":
+            wanted = _gateways(bench)
+            mine, theirs = ({v.address for v, _ in end.part.addresses} for end in (me, other))
+            weight += sum(wanted[a] for a in mine - theirs)
+            weight -= sum(wanted[a] for a in theirs - mine)
+        elif gate.gate in ("version", "interval", "authentication"):
+            pick = {"version": "version", "interval": "interval", "authentication": "secret"}
+            counts = Counter(getattr(part, pick[gate.gate]) for part in everyone)
+            weight += counts[getattr(me.part, pick[gate.gate])]
+            weight -= counts[getattr(other.part, pick[gate.gate])]
+    return weight
+
+
+def _gateways(bench: Bench) -> Counter[Address]:
+    """How many lines name an address as gateway."""
+    return Counter(
+        route.gateway
+        for device in bench.network.devices
+        for route in device.statics
+        if route.gateway is not None
+    )
+
+
+def restated(bench: Bench, end: SharedEnd, mend: Restate) -> list[TextEdit] | None:
+    """The edits of a text in which a statement says something else; None if it cannot."""
+    part, device = end.part, end.device.name
+    file = part.source.file
+    text = bench.survey.text(device, file)
+    if text is None:
+        return None
+    if has_braces(text):
+        return _in_braces(device, part, mend)
+    word = _FRR_WORDS.get(mend.what)
+    if word is None or part.source.path is not None:
+        return None
+    value = mend.value if word == "version" else f"{float(mend.value) * 1000:g}"
+    line = part.line(word)
+    removed = (line.text,) if line is not None else ()
+    added = (f"vrrp {part.router_id} {word} {value}",)
+    return [TextEdit(device, file, (f"interface {part.interface}",), removed, added)]
+
+
+def _in_braces(device: str, part: SharedGateway, mend: Restate) -> list[TextEdit]:
+    file, block = part.source.file, (part.source.text.rstrip("{ \t"),)
+    line = part.line(mend.what)
+    removed = (line.text,) if line is not None else ()
+    if mend.what == "auth_pass":
+        if not mend.value:
+            return [TextEdit(device, file, block, ("authentication",), ())]
+        added = (*(() if line is not None else ("auth_type PASS",)), f"auth_pass {mend.value}")
+        return [TextEdit(device, file, (*block, "authentication"), removed, added)]
+    if mend.what == "virtual_ipaddress":
+        wanted = dict.fromkeys(mend.value.split())
+        gone = tuple(s.text for value, s in part.addresses if str(value) not in wanted)
+        there = {str(value) for value, _ in part.addresses}
+        come = tuple(f"{value} dev {part.place}" for value in wanted if value not in there)
+        edits = [TextEdit(device, file, (*block, "virtual_ipaddress"), (), come)] if come else []
+        if gone:
+            edits.append(TextEdit(device, file, (*block, "virtual_ipaddress"), gone, ()))
+        return edits
+    return [TextEdit(device, file, block, removed, (f"{mend.what} {mend.value}",))]
+
+
+def look_at(
+    bench: Bench, device: str, part: SharedGateway, spare: SharedGateway, dead: tuple[str, ...]
+) -> list[Remedy]:
+    """A holder that gives its addresses up when its way out is down."""
+    text = bench.survey.text(device, part.source.file)
+    if text is None or not has_braces(text) or not dead:
+        return []
+    less = part.priority - spare.priority + 10
+    usual = [-t.weight for t in (*spare.tracked, *part.tracked) if -t.weight >= less]
+    weight = usual[0] if usual else less
+    block = (part.source.text.rstrip("{ \t"), "track_interface")
+    lines = tuple(f"{name} weight -{weight}" for name in dead)
+    title = f"On {device}: look at {' and '.join(dead)} while holding {part.addresses[0][0]}."
+    return [Remedy(title, (TextEdit(device, part.source.file, block, (), lines),))]
+
+
+def use(bench: Bench, host: Device, route: StaticRoute, address: Address) -> list[Remedy]:
+    """A host that has the shared address as gateway."""
+    edits = bench.writer(host.name).move_static(route, address)
+    if edits is None:
+        return []
+    return [Remedy(f"On {host.name}: use the shared address {address} as gateway.", edits)]
