@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from . import bgp, eigrp, isis, ospf, rip
+from . import bgp, eigrp, isis, ospf, rip, shared
 from .addressing import FAMILIES
 from .routing import Named
 
@@ -37,7 +37,7 @@ def label(name: str, family: int | None = None) -> str:
     computed protocol stays as it is."""
     row = find(name)
     if row is None:
-        return name
+        return shared.LABEL if name == shared.NAME else name
     return row.label if family is None else row.labels[FAMILIES.index(family)]
 
 

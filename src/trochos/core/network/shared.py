@@ -7,6 +7,9 @@ from dataclasses import dataclass
 from .addressing import Address, InterfaceAddress
 from .source import Source
 
+NAME, LABEL = "vrrp", "VRRP"
+"""What relations of routers that share an address are called, in documents and on screens."""
+
 
 @dataclass(frozen=True, slots=True)
 class Tracked:

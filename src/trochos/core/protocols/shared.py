@@ -15,14 +15,13 @@ from dataclasses import dataclass, replace
 from ..network.addressing import Address
 from ..network.facts import AddressFact, Device, End, Network
 from ..network.mends import Restate
-from ..network.shared import SharedGateway
+from ..network.shared import NAME, SharedGateway
 from ..network.source import incomparable
 from .connected import address_is_active
 from .gates import NOTHING, Gate, Reading, Relation, Side, judge
 from .links import Links
 
 Part = tuple[Device, SharedGateway]
-NAME = "vrrp"
 HOLDS, WAITS = "holds it", "waits"
 
 

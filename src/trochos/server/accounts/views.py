@@ -19,6 +19,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from ...core.network import shared
 from ...core.network.protocols import rows
 from . import guessing
 from .audit import note
@@ -113,6 +114,8 @@ def _session(user: dict[str, object] | None) -> Response:
         {"name": row.name, "title": row.label, "ipv4": row.labels[0], "ipv6": row.labels[1]}
         for row in rows()
     ]
+    names = dict.fromkeys(("title", "ipv4", "ipv6"), shared.LABEL)
+    protocols.append({"name": shared.NAME, **names})
     return Response({"user": user, "protocols": protocols})
 
 
