@@ -409,11 +409,15 @@ class Search:
             effect, option = cause.effect, cause.option
             best = max(heals[id(c)] for c in judged if c.option.weight <= option.weight)
             partial = heals[id(cause)] < 0.6 * best
+            # What only works because of a fault goes with it: that speaks against undoing
+            # something of which nothing else says that it is the odd one.
+            meant = option.remedy.customary and heals[id(cause)] > effect.count("breaks")
             return (
-                effect.count("breaks") > 0,
+                effect.count("breaks") > 0 and not meant,
                 option.weight + (2 if partial else 0),
                 # What is wrong whoever asks comes before what would help this complaint.
                 not option.contradicts,
+                not (option.remedy.customary and heals[id(cause)] >= 0.8 * best),
                 -heals[id(cause)],
                 option.order,
                 effect.count("moves"),

@@ -183,12 +183,26 @@ def _would_meet(context: Context, process: Process, node: Device, interface: Int
     return speaks and bool(_near(facts, process.named_neighbours(), (process.source,)))
 
 
+def _beside(context: Context, node: Device, address: Address) -> bool:
+    """True if somebody on a link of a node has an address."""
+    links = context.tables.links
+    return any(
+        interface.has(address)
+        for port in node.interfaces
+        if (segment := links.segment_of.get(End(node.name, port.name))) is not None
+        for end in segment.ends
+        if end.device != node.name and (interface := links.interface(end)) is not None
+    )
+
+
 def _statics(context: Context, node: Device, others: list[Device]) -> Iterator[Finding]:
     connected = [f.connected for i in node.interfaces for f in i.addresses]
     for route in node.statics:
         gateway = route.gateway
         if gateway is None or route.kernel or any(p.contains(gateway) for p in connected):
             continue
+        if _beside(context, node, gateway):
+            continue  # it is on a link of this very node: the address or mask there is the matter
         table = context.tables.of(node.name, route.prefix.family)
         if any(r.usable for r in table.candidates(route.prefix) if route.source in r.because):
             continue

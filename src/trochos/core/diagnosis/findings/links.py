@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from ...network.addressing import Address, InterfaceAddress, Prefix
 from ...network.bgp import BgpProcess
@@ -79,8 +79,31 @@ def _facts(context: Context, end: End, family: int) -> list[AddressFact]:
     ]
 
 
+def _too_narrow(
+    context: Context, end: End, family: int, others: Mapping[End, list[AddressFact]]
+) -> list[AddressFact]:
+    """The addresses of a router's port that have a host's mask, where the others on the link have
+    a subnet around them: a port without a subnet of its own is meant so on both ends."""
+    interface, device = context.tables.links.interface(end), context.network.device(end.device)
+    if interface is None or device is None or device.is_host or interface.loopback:
+        return []
+    wide = [fact.connected for found in others.values() for fact in found]
+    return [
+        fact
+        for fact in interface.addresses
+        if fact.address.family == family
+        and fact.value.prefix.is_host
+        and fact.peer is None
+        and any(prefix.contains(fact.address) for prefix in wide)
+    ]
+
+
 def _subnets(context: Context, segment: Segment, family: int) -> Iterator[Finding]:
     facts = {end: found for end in segment.ends if (found := _facts(context, end, family))}
+    for end in segment.ends:
+        if end not in facts:
+            narrow = _too_narrow(context, end, family, facts)
+            facts |= {end: narrow} if narrow else {}
     if len(facts) < 2:
         return
     counts = Counter(fact.connected for found in facts.values() for fact in found)

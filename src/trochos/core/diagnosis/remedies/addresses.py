@@ -8,6 +8,10 @@ from ...network.edits import Remedy
 from ...network.facts import AddressFact, End, Interface
 from .bench import Bench
 
+CLEARLY = 4
+"""By so many leading bits a subnet is clearly farther from those of other links than another one:
+sixteen times as far."""
+
 
 def move_address(
     bench: Bench,
@@ -55,7 +59,12 @@ def remedies(bench: Bench, end: End, rival: End, family: int) -> list[Remedy]:
         plan = bench.in_plan(mine.connected, (end, rival))
         out.append(((lines, plan), Remedy(f"On {one.device}: {done[0]}.", done[1])))
     out.sort(key=lambda item: item[0])
-    return [remedy for _, remedy in out]
+    found = [remedy for _, remedy in out]
+    if len(out) == 2:
+        (lines, plan), (others, farther) = out[0][0], out[1][0]
+        if lines < others or farther - plan >= CLEARLY:
+            found[0] = found[0]._replace(customary=True)
+    return found
 
 
 def _with_gateway(
