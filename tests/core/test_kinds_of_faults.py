@@ -17,6 +17,27 @@ Kind = tuple[str, str, str, str, str]
 """(network, router, section and inner section, line taken out, line added)."""
 
 KINDS: dict[str, Kind] = {
+    "IS-IS: of both levels, and nobody in the upper one": (
+        "karst",
+        "rift",
+        "router isis karst",
+        "is-type level-1",
+        "",
+    ),
+    "routing instances: a host mask on a link": (
+        "delve",
+        "stope",
+        "interface eth3 vrf red",
+        "ip address 10.80.0.13/30",
+        "ip address 10.80.0.13/32",
+    ),
+    "the odd end is far from the address plan": (
+        "tarn",
+        "beck",
+        "interface eth2",
+        "ip address 10.78.0.1/30",
+        "ip address 10.78.1.1/30",
+    ),
     "IS-IS: no address on a LAN": (
         "karst",
         "scar",

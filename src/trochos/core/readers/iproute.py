@@ -31,7 +31,7 @@ from ..network.facts import (
 from ..network.rules import Rule
 from . import tunnels
 from .drafts import CaptureDraft, InterfaceDraft, interface_key
-from .located_json import Document, Node
+from .located_json import IRRELEVANT, UNDERSTOOD, Document, Node
 
 LINUX = Profile(
     name="Linux",
@@ -113,6 +113,10 @@ _ADDRESS_IRRELEVANT = [
     "optimistic",
     "proto",
 ]
+_ROUTE_MEMBERS = (
+    *("type", "dst", "dev", "gateway", "via", "protocol", "scope", "prefsrc", "metric", "flags"),
+    *("table", "nexthops", "vrf", "nhid", "weight"),
+)
 _ROUTE_IRRELEVANT = [
     "pref",
     "uid",
@@ -220,8 +224,9 @@ def read_links(
         flag_node = entry.get("flags")
         flags = set()
         for flag in entry.items("flags"):
-            flag.seen = 1
-            flags.add(flag.value)
+            if isinstance(flag.value, str):
+                flag.seen = 1
+                flags.add(flag.value)
         if flag_node is not None:
             interface.enabled = "UP" in flags
             interface.enabled_source = _source(
@@ -241,7 +246,7 @@ def read_links(
             interface.mtu_source = _source(device, file, document, mtu, f"/{position}/mtu")
         interface.mac = entry.text("address")
         if name in tunnels_known and (linkinfo := entry.peek("linkinfo")) is not None:
-            linkinfo.use_all()
+            _use_kind(linkinfo)
         else:
             _read_link_kind(entry, f"/{position}", interface, draft, device, file, document)
         interface.addresses_known = entry.peek("addr_info") is not None
@@ -249,6 +254,11 @@ def read_links(
             path = f"/{position}/addr_info/{number}"
             _read_address(info, path, interface, draft, device, file, document)
     return draft
+
+
+def _use_kind(linkinfo: Node) -> None:
+    linkinfo.seen = UNDERSTOOD
+    linkinfo.use("info_kind", "info_data", "info_slave_kind", "info_slave_data", "info_xstats")
 
 
 def _read_link_kind(
@@ -297,7 +307,7 @@ def _read_link_kind(
         for below_node in linkinfo.walk():
             below_node.seen = 0
     elif linkinfo is not None:
-        linkinfo.use_all()
+        _use_kind(linkinfo)
     entry.ignore("link")
     if master is not None:
         slave = linkinfo.text("info_slave_kind") if linkinfo is not None else None
@@ -333,8 +343,9 @@ def read_vlans(document: Document, device: str, file: str) -> CaptureDraft:
             first, last = item.integer("vlan"), item.integer("vlanEnd")
             flags = set()
             for flag in item.items("flags"):
-                flag.seen = 1
-                flags.add(flag.value)
+                if isinstance(flag.value, str):
+                    flag.seen = 1
+                    flags.add(flag.value)
             if first is None or not 0 < first < 4095:
                 continue
             path = f"/{position}/vlans/{number}"
@@ -441,7 +452,8 @@ def read_routes(document: Document, device: str, file: str) -> CaptureDraft:
             continue
         _gathered(draft, entry, prefix, protocol)
         if protocol == "kernel":
-            entry.ignore_all()
+            entry.seen = IRRELEVANT
+            entry.ignore(*_ROUTE_IRRELEVANT, *_ROUTE_MEMBERS)
             continue
         table = entry.peek("table")
         if entry.text("vrf") is not None:
@@ -483,7 +495,7 @@ def read_routes(document: Document, device: str, file: str) -> CaptureDraft:
             path = f"/{position}" if hop is entry else f"/{position}/nexthops/{number}"
             gateway = _gateway(hop)
             interface = hop.text("dev")
-            flags = {flag.value for flag in hop.items("flags")}
+            flags = {f.value for f in hop.items("flags") if isinstance(f.value, str)}
             for flag in hop.items("flags"):
                 flag.seen = 1
             held = draft.statics if other is None else draft.tables.setdefault(other, [])

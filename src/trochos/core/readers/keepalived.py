@@ -36,6 +36,26 @@ _UNSURE = {
 }
 
 
+_BLOCKS = frozenset(
+    (
+        *("global_defs", "vrrp_instance", "vrrp_script", "vrrp_track_process", "vrrp_track_file"),
+        *("track_file", "bfd_instance"),
+    )
+)
+"""Blocks that are read, or count only where a vrrp_instance names them."""
+_ADDING = ("static_ipaddress", "static_routes", "static_rules")
+_GLOBAL_ASIDE = (
+    *("router_id", "notification_email", "smtp_", "lvs_", "enable_script_security", "script_user"),
+    *("vrrp_garp_", "vrrp_gna_", "vrrp_notify_", "vrrp_priority", "vrrp_rt_priority"),
+    *("vrrp_rlimit", "vrrp_no_swap", "vrrp_process_name", "checker_", "bfd_", "process_name"),
+    *("enable_snmp", "snmp_", "enable_dbus", "dbus_", "max_auto_priority", "reload_", "startup_"),
+    *("shutdown_script", "log_", "email_faults", "default_interface", "use_pid_dir", "instance"),
+    *("child_wait_time", "vrrp_startup_delay", "vrrp_lower_prio_no_advert", "iptables", "nftables"),
+    *("vrrp_higher_prio_send_advert", "vrrp_min_garp", "disable_local_igmp"),
+)
+"""What settings for all begin with that do not change who holds an address."""
+
+
 @dataclass(slots=True)
 class _Line:
     number: int
@@ -82,13 +102,20 @@ def read(device: str, file: str, text: str) -> tuple[CaptureDraft, Ledger]:
             why = "a load balancer hands connections on to others, and that is not computed"
             ledger.unknown(block.number, True, why)
             draft.unmodelled.append(Unmodelled(source(block.number), why, touches=ALL))
+        elif kind in _ADDING:
+            why = "addresses, routes and rules that keepalived adds are not computed"
+            ledger.unknown(block.number, True, why)
+            draft.unmodelled.append(Unmodelled(source(block.number), why, touches=LINKS))
+        elif kind not in _BLOCKS:
+            ledger.unknown(block.number, True)
+    version, doubt_of_all = _globals(root, ledger)
     for block in root.blocks:
         if block.words[0] == "vrrp_instance" and len(block.words) > 1:
-            doubt = None if complete else "the file ends early"
+            doubt = doubt_of_all if complete else "the file ends early"
             name = block.words[1]
             if name in grouped:
                 doubt = f"it changes together with the others of {grouped[name]}"
-            held = _instance(block, doubt, source, ledger, draft)
+            held = _instance(block, doubt, version, source, ledger, draft)
             if held is not None:
                 draft.shared.append(held)
         _settle(ledger, block)
@@ -97,6 +124,29 @@ def read(device: str, file: str, text: str) -> tuple[CaptureDraft, Ledger]:
     if not complete:
         ledger.note = "The file ends early: a bracket is never closed."
     return draft, ledger
+
+
+def _globals(root: _Block, ledger: Ledger) -> tuple[int, str | None]:
+    """The version that parts speak if they do not say otherwise, and why none of them can be
+    computed, if that is so."""
+    version, doubt = 2, None
+    for line in root.lines:
+        included = line.words[0] == "include"
+        why = "what an included file says is not known" if included else None
+        ledger.unknown(line.number, True, why)
+        doubt = doubt or why or f"{' '.join(line.words)!r} is not understood"
+    for block in root.blocks:
+        if block.words[0] != "global_defs":
+            continue
+        for line in block.lines:
+            word = line.words[0]
+            if word == "vrrp_version":
+                version = _integer(line.words[-1], 2)
+                ledger.understood(line.number)
+            elif not word.startswith(_GLOBAL_ASIDE):
+                doubt = doubt or f"{' '.join(line.words)!r} is not understood"
+                ledger.unknown(line.number, True)
+    return version, doubt
 
 
 def _blocks(lines: list[str]) -> tuple[_Block, bool]:
@@ -135,6 +185,7 @@ def _settle(ledger: Ledger, block: _Block) -> None:
 def _instance(
     block: _Block,
     doubt: str | None,
+    version: int,
     source: Callable[[int], Source],
     ledger: Ledger,
     draft: CaptureDraft,
@@ -179,12 +230,19 @@ def _instance(
                     addresses.append((value, where))
                     places.add(on)
             elif word == "track_interface":
-                weight = words[words.index("weight") + 1] if "weight" in words[:-1] else "0"
+                if words[1:2] not in ([], ["weight"]) or len(words) > 3:
+                    doubt = doubt or f"{' '.join(words)!r} is not understood"
+                    ledger.unknown(line.number, True)
+                    continue
+                weight = words[2] if len(words) == 3 else "0"
                 tracked.append(Tracked(words[0], _integer(weight, 0), where))
             elif word == "authentication":
                 said.append((words[0], where))
                 if words[0] == "auth_pass":
                     secret = " ".join(words[1:])
+                elif words != ["auth_type", "PASS"]:
+                    doubt = doubt or f"{' '.join(words)!r} is not understood"
+                    ledger.unknown(line.number, True)
             elif word == "unicast_peer":
                 peer = parse_address(words[0])
                 if peer is not None:
@@ -204,7 +262,7 @@ def _instance(
     on = places.pop()
     if {place or given["interface"] for place in places} - {on or given["interface"]}:
         doubt = doubt or "its addresses stand on several interfaces"
-    if secret is not None and HIDDEN in secret and _integer(given.get("version", ""), 2) == 2:
+    if secret is not None and HIDDEN in secret and _integer(given.get("version", ""), version) == 2:
         doubt = doubt or "its password was taken out, so who hears it is not known"
     return SharedGateway(
         block.words[1],
@@ -213,7 +271,7 @@ def _instance(
         source(block.number),
         tuple(addresses),
         _integer(given.get("priority", ""), 100),
-        _integer(given.get("version", ""), 2),
+        _integer(given.get("version", ""), version),
         _seconds(given.get("advert_int", "1")),
         secret,
         tuple(tracked),

@@ -124,6 +124,13 @@ class Node:
                 for inner in node.walk():
                     inner.seen = IRRELEVANT
 
+    def use(self, *keys: str) -> None:
+        """Marks members, with all below, as understood."""
+        for key in keys:
+            node = self.peek(key)
+            if node is not None:
+                node.use_all()
+
     def ignore_all(self) -> None:
         for inner in self.walk():
             inner.seen = IRRELEVANT

@@ -63,6 +63,36 @@ def looks_like(root: Node) -> bool:
     return isinstance(root.value, dict) and "nftables" in root.members()
 
 
+_OF_RULES = frozenset(("family", "table", "chain", "handle", "index", "comment", "expr"))
+_OF_CHAINS = frozenset(
+    (
+        *("family", "table", "name", "handle", "type", "hook", "prio", "dev", "policy", "comment"),
+        "newname",
+    )
+)
+_WORDS = frozenset(
+    (
+        "tcp option", "ip option", "sctp chunk", "dccp option", "ct helper", "ct timeout",
+        "ct expectation", "ct count",
+        "match", "op", "left", "right", "payload", "protocol", "field", "base",
+        "offset", "len", "exthdr", "name", "meta", "key", "ct", "family",
+        "dir", "rt", "numgen", "mode", "mod", "jhash", "symhash", "seed",
+        "sum", "fib", "result", "flags", "accept", "drop", "continue", "return",
+        "jump", "goto", "target", "counter", "packets", "bytes", "mangle", "value",
+        "quota", "val", "val_unit", "used", "used_unit", "inv", "limit", "rate",
+        "rate_unit", "per", "burst", "burst_unit", "fwd", "dev", "addr", "dup",
+        "snat", "dnat", "masquerade", "redirect", "port", "type_flags", "reject", "type",
+        "expr", "set", "map", "elem", "stmt", "log", "prefix", "group",
+        "snaplen", "queue-threshold", "level", "meter", "size", "queue", "num", "vmap",
+        "data", "range", "concat", "xt", "notrack", "tproxy", "synproxy", "mss",
+        "wscale", "flow", "add", "update", "delete", "timeout", "expires", "comment",
+        "osf", "ttl", "ipsec", "spnum", "reqid", "spi", "socket", "last",
+        "tunnel", "|", "^", "&", "<<", ">>",
+    )
+)  # fmt: skip
+"""Every member that rules may have (libnftables-json(5))."""
+
+
 class _Reader:
     def __init__(self, document: Document, device: str, file: str) -> None:
         self.document, self.device, self.file = document, device, file
@@ -86,7 +116,13 @@ class _Reader:
                     self.sets[self.place(held, "name")] = held.items("elem")
         for position, item in enumerate(listed):
             path = f"/nftables/{position}"
-            item.ignore("metainfo", "table", "flowtable")
+            item.ignore("flowtable")
+            table = item.get("table")
+            if table is not None:
+                table.ignore("family", "name", "handle", "flags", "comment", "use")
+            about = item.get("metainfo")
+            if about is not None:
+                about.ignore("version", "release_name", "json_schema_version")
             chain = item.get("chain")
             if chain is not None:
                 chain.use_all()
@@ -135,6 +171,9 @@ class _Reader:
 
     def chain(self, node: Node, path: str) -> Chain:
         hook = node.text("hook")
+        odd = [key for key in node.members() if key not in _OF_CHAINS]
+        if odd:
+            self.report(self.source(node, path), f"{odd[0]!r} of a chain is not understood")
         return Chain(
             node.text("name") or "",
             self.source(node, path),
@@ -151,6 +190,13 @@ class _Reader:
         rewrite: Rewrite | None = None
         mapped: list[Entry] = []
         name = node.text("comment") or ""
+        odd = [key for key in node.members() if key not in _OF_RULES]
+        for part in node.items("expr"):
+            odd += [key for inner in part.walk() for key in inner.members() if key not in _WORDS]
+        if odd:
+            # It may stand for a condition or for what is done.
+            matches.append(Match("unknown", (odd[0],)))
+            self.report(source, f"{odd[0]!r} in a rule is not understood")
         for part in node.items("expr"):
             for kind, body in part.members().items():
                 if kind == "match":

@@ -45,7 +45,7 @@ from .frr import tables as frr_tables
 from .frr import text as frr_text
 from .instances import ends_apart, set_apart
 from .located import DataError, parse_data
-from .located_json import Document, Node
+from .located_json import UNDERSTOOD, Document, Node
 from .located_xml import looks_like as is_xml
 from .masking import mask
 from .merging import merged_device
@@ -523,7 +523,8 @@ class _Survey:
             tuple(value for value in expected if isinstance(value, str) and value),
             {node: role for node, role in given.items() if role in ROLES},
         )
-        root.use_all()
+        root.seen = UNDERSTOOD
+        root.use("title", "taken_at", "network", "expected", "roles")
         ledger = Ledger(None, name, "title and time of the survey", document.lines)
         odd = sorted(set(given) - set(self.said.roles))
         if odd:

@@ -31,6 +31,7 @@ from ..why import absence_of, missing_prefix
 from .aggregates import halves
 from .announcements import announce, default_elsewhere, default_of_one_family, silent
 from .filters import stopped
+from .isis_levels import idle_level
 from .lists import filters, kept_out, lists, undefined
 from .policies import refused
 from .rules import on_ruled
@@ -124,6 +125,7 @@ def _absent(
     yield from default_of_one_family(bench, device, target)
     yield from default_elsewhere(bench, device, target)
     yield from halves(bench, device, target)
+    yield from idle_level(bench, device, target)
     if static_remedies.ways(bench, device.name, target):
         yield from no_static(bench, device, route, target)
     else:

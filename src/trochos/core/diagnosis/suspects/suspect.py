@@ -25,6 +25,8 @@ KINDS = {
     "rule-route-astray": "A route in a table that a rule leads to does not lead there.",
     "static-mistyped": "A static route is for what nobody has, and one like it is missing.",
     "route-missing": "A router lacks a route that a neighbour could provide.",
+    "isis-level-idle": "A router of both levels of IS-IS meets nobody in level 2, and makes no "
+    "default in level 1 because of it.",
     "protocol-missing": "A router does not run the protocol that those beside it speak.",
     "announcement-missing": "A router has a prefix and does not announce it.",
     "aggregate-missing": "A router announces its static routes and has none, where others like it "

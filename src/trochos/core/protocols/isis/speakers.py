@@ -11,7 +11,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -25,7 +25,7 @@ from ...network.isis import (
     IsisHabits,
     IsisProcess,
 )
-from ...network.routing import DefaultRoute, Redistribution
+from ...network.routing import DefaultRoute, Redistribution, Word
 from ...network.source import Source
 from .. import vectors
 from ..again import Told, alike
@@ -429,6 +429,17 @@ class IsisSpeakers(Told):
                     says = f"{name} says in level 1 that it knows other areas"
                     out.append(Advert(name, 0, Origin(name, says, lines)))
         return out
+
+    def idle_level(self, name: str) -> list[str]:
+        """The routers whose default of level 1 a router does not make, because it is of level 2 as
+        well, where it meets nobody: it knows no other area, and asks nobody who does. Empty where
+        that is not so."""
+        router = self.routers.get(name)
+        if router is None or router.process.levels != frozenset(LEVELS) or 2 in router.adjacent:
+            return []
+        process = replace(router.process, kind=Word("level-1", router.process.source))
+        alone = Router(router.device, process, router.ends)
+        return [advert.router for advert in self._attached(alone, self._graph(name, 1))]
 
     def _graph(self, root: str, level: int) -> AreaGraph:
         """The ways of a level as one router sees them: it knows those whose announcements it

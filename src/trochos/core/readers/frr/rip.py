@@ -220,7 +220,10 @@ def _prefix(text: str, family: int) -> Prefix:
 
 def _classful(text: str) -> Prefix | None:
     """A bare network number stands for its class (RFC 791, section 2.3)."""
-    head = int(text.split(".", 1)[0])
+    first = text.split(".", 1)[0]
+    if not first.isascii() or not first.isdigit():
+        return None
+    head = int(first)
     return parse_prefix(f"{text}/{8 if head < 128 else 16 if head < 192 else 24}")
 
 
