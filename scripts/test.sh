@@ -71,7 +71,8 @@ python -m pytest tests/real $(printf -- '--ignore=%s ' $slow) >"$said/real-route
 trap 'kill $first $second 2>/dev/null || true' EXIT
 part "computation and command line" \
   nice -n 15 python -m pytest -n "$cores" tests/core tests/cli tests/gather tests/test_structure.py
-part "server" nice -n 15 python -m pytest tests/server
+part "the API as its schema says" nice -n 15 python -m pytest -n "$cores" tests/server/test_schema.py
+part "server" nice -n 15 python -m pytest tests/server --ignore=tests/server/test_schema.py
 part "browser" nice -n 15 python -m pytest tests/browser
 printf '\n== real routers\n'
 wait $first || failed+=("real routers, first group")

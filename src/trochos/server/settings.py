@@ -112,6 +112,10 @@ SPECTACULAR_SETTINGS = {
     "VERSION": "1",
     "COMPONENT_SPLIT_REQUEST": True,
     "SERVE_INCLUDE_SCHEMA": False,
+    "POSTPROCESSING_HOOKS": [
+        "drf_spectacular.hooks.postprocess_schema_enums",
+        "trochos.server.described.with_errors",
+    ],
     "SERVE_PERMISSIONS": ["trochos.server.accounts.roles.ByRole"],
     "ENUM_NAME_OVERRIDES": {
         "JobStateEnum": ["working", "done"],

@@ -275,7 +275,11 @@ class AuditExportView(APIView):
 
     @extend_schema(
         operation_id="export_audit_trail",
-        responses={200: OpenApiResponse(OpenApiTypes.STR, description="one JSON object a line")},
+        responses={
+            (200, "application/jsonl"): OpenApiResponse(
+                OpenApiTypes.STR, description="one JSON object a line"
+            )
+        },
     )
     def get(self, request: Request) -> StreamingHttpResponse:
         """The whole trail, the oldest first, one JSON object a line."""
