@@ -40,9 +40,10 @@ from .suspects import LIKELY, PLAUSIBLE, POSSIBLE, SURE, WORKAROUND, Suspect, lo
 from .suspects.statics import leads_away
 from .touching import findings_on_path
 
-TRIALS = 140
-"""How many remedies are tried at most: the bound of the search. Of 156 pairs of faults on the
-captured networks (bench/injected_faults.py --pairs) the longest search took 131."""
+TRIALS, LEAST_TRIALS, WORK = 140, 40, 2400
+"""How many remedies are tried at most: the bound of the search, `WORK` trials of one device each.
+Of 156 pairs of faults on the captured networks (up to 15 devices; bench/injected_faults.py
+--pairs) the longest search took 131; mangled demos of 55 devices took 140, and 12 s."""
 FULL = 14
 """How many remedies that work are compared on all pairs."""
 ALTERNATIVES = 2
@@ -73,6 +74,8 @@ class Search:
         self.sender, self.receiver, self.traffic = sender, receiver, traffic
         self.progress = progress
         self.tried = 0
+        devices = max(1, len(base.network.devices))
+        self.most = max(LEAST_TRIALS, min(TRIALS, WORK // devices))
         self.stopped = False
         self.broke = False
         self.first: Path | None = None
@@ -325,11 +328,11 @@ class Search:
         """The network with these edits; None if they cannot be made together."""
         if edits in self._trials:
             return self._trials[edits]
-        if self.tried >= TRIALS:
+        if self.tried >= self.most:
             self.stopped = True
             return None
         self.tried += 1
-        if self.progress is not None and not self.progress(self.tried, TRIALS, what):
+        if self.progress is not None and not self.progress(self.tried, self.most, what):
             self.stopped = True
             return None
         trial: Trial | None = None
