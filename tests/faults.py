@@ -13,8 +13,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from trochos.core.change.apply import apply
+from trochos.core.change.rehearse import compare_pairs
 from trochos.core.forwarding.path import find_path
-from trochos.core.network.edits import EditError, TextEdit
+from trochos.core.network.edits import Edit, EditError, TextEdit
 from trochos.core.survey import Computed
 
 IDLE = re.compile(
@@ -36,6 +37,8 @@ class Outcome:
     heals: bool
     damage: bool
     cure: int
+    line: bool = False
+    """Its evidence or remedy is about the very line, or the same statement with other numbers."""
 
     @property
     def hit(self) -> bool:
@@ -140,9 +143,30 @@ def try_fault(healthy: Computed, fault: Fault) -> Outcome | None:
         fault.device in {shown["device"], peer, *edited},
         top.certainty == "proven",
         all(pair in healed for pair in pairs),
-        bool(top.effect.breaks),
+        bool(top.effect.breaks) and _damages(healthy, broken, top.option.edits),
         len(found.cure),
+        _about(fault, [s.text for s in top.option.finding.evidence], top.option.edits),
     )
+
+
+def _damages(healthy: Computed, broken: Computed, edits: tuple[Edit, ...]) -> bool:
+    """True if with a remedy something does not work that worked before the fault: what only works
+    because of a fault goes with it."""
+    mended = broken.rehearse(edits).after
+    return compare_pairs(healthy.reach, mended.reach).count("breaks") > 0
+
+
+def _about(fault: Fault, evidence: list[str], edits: tuple[Edit, ...]) -> bool:
+    """True if lines that are shown or changed are about what a fault is about."""
+    shown = {*evidence, *(x for e in edits if isinstance(e, TextEdit) for x in (*e.add, *e.remove))}
+    mine = {_stem(line) for line in (*fault.remove, *fault.add)}
+    return any(_stem(line) in mine for line in shown)
+
+
+def _stem(line: str) -> tuple[str, ...]:
+    """A statement without its numbers and addresses: its first words."""
+    words = re.sub(r"[0-9a-fA-F:.]*[:.][0-9a-fA-F:./]*|\d+", "#", line.removeprefix("no ")).split()
+    return tuple(words[:3])
 
 
 def try_two(healthy: Computed, faults: tuple[Fault, Fault]) -> tuple[bool, int, str] | None:

@@ -156,7 +156,7 @@ def test_what_decides_otherwise_leaves_the_holder_open(line: str) -> None:
     survey = lan(part(150, line), part(100))
     assert holders(survey) == []
     path = survey.path("h1", "10.64.9.1")
-    assert path.works == "unknown" and "is not computed" in path.sentence()
+    assert path.works == "unknown" and "is not in their texts" in path.sentence()
     assert not [f.summary for f in survey.findings if f.severity != "notes"]
 
 

@@ -114,3 +114,12 @@ def test_edits_of_blocks_and_back() -> None:
     assert "priority 150" in change.back
     whole = blocks(text.split("\n"))
     assert [b.opening for b in whole.inner] == ["global_defs", "vrrp_instance quay"]
+
+
+def test_of_equal_priorities_either_may_be_preferred() -> None:
+    survey = lan(part(100), part(100))
+    (found,) = [f for f in survey.findings if f.kind == "shared-priority-equal"]
+    assert found.severity == "notes" and [s.text for s in found.evidence] == ["priority 100"] * 2
+    ends = [holders(survey.rehearse(remedy.edits).after) for remedy in found.remedies]
+    assert ends == [["ant"], ["bee"]]
+    assert "is not in their texts" in survey.path("h1", "10.64.9.1").sentence()

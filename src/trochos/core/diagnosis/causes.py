@@ -42,7 +42,7 @@ from .touching import findings_on_path
 
 TRIALS, LEAST_TRIALS, WORK = 140, 40, 2400
 """How many remedies are tried at most: the bound of the search, `WORK` trials of one device each.
-Of 156 pairs of faults on the captured networks (up to 15 devices; bench/injected_faults.py
+Of 156 pairs of faults on the captured networks (up to 15 devices; bench/any_line.py
 --pairs) the longest search took 131; mangled demos of 55 devices took 140, and 12 s."""
 FULL = 14
 """How many remedies that work are compared on all pairs."""

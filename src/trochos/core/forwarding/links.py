@@ -236,7 +236,8 @@ class Neighbourhood:
         ]
         if claimed:
             who = " and ".join(sorted(set(claimed)))
-            return Answer(unknown=True, why=f"which of {who} holds {address} is not computed")
+            why = f"which of {who} holds {address} is not in their texts"
+            return Answer(unknown=True, why=why)
         unread = [
             end.device
             for end in others

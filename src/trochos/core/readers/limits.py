@@ -140,7 +140,7 @@ SAID_BY_READERS = (
     ),
     (
         "shared gateways that a script decides",
-        "which of ant and bee holds 10.64.1.1 is not computed",
+        "which of ant and bee holds 10.64.1.1 is not in their texts",
     ),
     ("bundles of links", "bundles of links are not computed"),
     ("stacked interfaces", "stacked interfaces are not computed"),

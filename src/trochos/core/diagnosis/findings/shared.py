@@ -25,6 +25,8 @@ KINDS = {
     "shared-address-unheld": "A gateway address that routers share is held by none of them.",
     "shared-holder-cut-off": "The router that holds a shared gateway address has no way on, and "
     "another one that could hold it has.",
+    "shared-priority-equal": "Routers that share an address have the same priority, so whoever was "
+    "first holds it.",
     "host-beside-shared": "A host uses one router's own address as gateway where others use the "
     "address that routers share.",
 }
@@ -38,6 +40,7 @@ def find(context: Context) -> Iterator[Finding]:
     holding = shared.holders(network, links)
     yield from _unheld(context, holding)
     yield from _cut_off(context, holding)
+    yield from _equal(context)
     yield from _beside(context)
 
 
@@ -71,6 +74,35 @@ def _pairs(context: Context) -> Iterator[Finding]:
             peer=End(right.device, right.interface or ""),
             key=f"{left.address}-{right.device}",
             subject=relation,
+        )
+
+
+def _equal(context: Context) -> Iterator[Finding]:
+    """Of two that hear each other and are as good, the first one stays: no text says which."""
+    network, links = context.tables.network, context.tables.links
+    for relation in shared.relations(network, links):
+        left, right = relation.ends
+        if not relation.works or any(
+            shared.in_doubt(end.device, end.part, network, links) for end in (left, right)
+        ):
+            continue
+        ranks = [shared.effective_priority(e.device, e.part, links) for e in (left, right)]
+        if ranks[0] is None or ranks[0] != ranks[1]:
+            continue
+        address = left.part.addresses[0][0].address
+        yield Finding(
+            "shared-priority-equal",
+            NOTES,
+            left.device.name,
+            f"{left.device.name} and {right.device.name} share {address} with the same priority, "
+            f"{ranks[0]}.",
+            "Whoever was first holds it until it fails, and which one that was no text says. So "
+            "what passes there is not known beyond that link.",
+            tuple(end.part.line("priority") or end.part.source for end in (left, right)),
+            interface=left.part.interface,
+            peer=End(right.device.name, right.part.interface),
+            key=f"{address}-{right.device.name}",
+            subject=(left, right),
         )
 
 

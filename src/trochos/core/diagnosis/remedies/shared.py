@@ -15,7 +15,11 @@ from ...protocols.gates import NOTHING, Judged, Relation
 from ...protocols.shared import SharedEnd
 from .bench import Bench
 
-_FRR_WORDS = {"version": "version", "advert_int": "advertisement-interval"}
+_FRR_WORDS = {
+    "version": "version",
+    "priority": "priority",
+    "advert_int": "advertisement-interval",
+}
 
 
 def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
@@ -95,7 +99,7 @@ def restated(bench: Bench, end: SharedEnd, mend: Restate) -> list[TextEdit] | No
     word = _FRR_WORDS.get(mend.what)
     if word is None or part.source.path is not None:
         return None
-    value = mend.value if word == "version" else f"{float(mend.value) * 1000:g}"
+    value = f"{float(mend.value) * 1000:g}" if mend.what == "advert_int" else mend.value
     line = part.line(word)
     removed = (line.text,) if line is not None else ()
     added = (f"vrrp {part.router_id} {word} {value}",)
@@ -121,6 +125,17 @@ def _in_braces(device: str, part: SharedGateway, mend: Restate) -> list[TextEdit
             edits.append(TextEdit(device, file, (*block, "virtual_ipaddress"), gone, ()))
         return edits
     return [TextEdit(device, file, block, removed, (f"{mend.what} {mend.value}",))]
+
+
+def prefer(bench: Bench, end: SharedEnd) -> list[Remedy]:
+    """A router that is to hold the address whenever it can."""
+    higher = min(254, end.part.priority + 20)
+    edits = restated(bench, end, Restate("priority", str(higher)))
+    if not edits or higher == end.part.priority:
+        return []
+    address = end.part.addresses[0][0].address
+    title = f"On {end.device.name}: priority {higher}, so that it holds {address}."
+    return [Remedy(title, tuple(edits))]
 
 
 def look_at(

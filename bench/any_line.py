@@ -1,11 +1,12 @@
 #!/usr/bin/env python3
 """How often the first suspect is the fault that was put in.
 
-    .venv/bin/python bench/injected_faults.py [--each 40] [--seed 1] [--pairs] [-v] [NET ...]
+    .venv/bin/python bench/any_line.py [--each 40] [--seed 1] [--pairs] [-v] [NET ...]
 
 Takes the healthy captured networks, changes one line of one router at a time, and where that
 breaks a pair of hosts diagnoses it. A hit: the first suspect names the changed device, is
-proven, heals every pair that broke, and breaks none. With --pairs two faults at once, on two
+proven, heals every pair that broke, and breaks none. Counted beside it: whether it is about the
+very line, or the same statement with other numbers. With --pairs two faults at once, on two
 devices, of which each alone breaks the same pair of hosts; a hit is a cure of both.
 """
 
@@ -33,7 +34,7 @@ def main() -> int:
     parser.add_argument("--pairs", action="store_true", help="two faults at once")
     parser.add_argument("-v", action="store_true")
     options = parser.parse_args()
-    hits = total = 0
+    hits = total = lines = 0
     slowest = 0.0
     for folder in sorted((ROOT / "tests" / "cases").glob("*-00")):
         if options.nets and folder.name.split("-")[0] not in options.nets:
@@ -70,11 +71,14 @@ def main() -> int:
             slowest = max(slowest, time.perf_counter() - started)
             mine += 1
             good += outcome.hit
+            lines += outcome.line
             if options.v and not outcome.hit:
                 print(f"{folder.name} {outcome}")
         print(f"{folder.name}: {good} of {mine}")
         hits, total = hits + good, total + mine
-    print(f"hit rate {hits}/{total} = {hits / max(1, total):.0%}; slowest fault {slowest:.1f} s")
+    about = "" if options.pairs else f", about the very line {lines}"
+    rate = hits / max(1, total)
+    print(f"hit rate {hits}/{total} = {rate:.0%}{about}; slowest fault {slowest:.1f} s")
     return 0
 
 
