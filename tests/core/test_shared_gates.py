@@ -67,7 +67,7 @@ def test_a_gate_that_fails_is_found_and_mended_at_either_end(gate: str, end: str
 def test_a_fitting_pair_is_a_relation_that_works() -> None:
     survey = lan(part(150), part(100))
     found = relation(survey)
-    assert found.works and (found.left.state, found.right.state) == ("holds it", "waits")
+    assert found.works and (found.left.state, found.right.state) == ("holder", "waiting")
     shown = [p for p in survey.neighbours_json()["pairs"] if p["protocol"] == "vrrp"]
     assert [p["works"] for p in shown] == [True]
     assert not [f for f in survey.findings if f.severity != "notes"]

@@ -22,7 +22,7 @@ from .gates import NOTHING, Gate, Reading, Relation, Side, judge
 from .links import Links
 
 Part = tuple[Device, SharedGateway]
-HOLDS, WAITS = "holds it", "waits"
+HOLDS, WAITS = "holder", "waiting"
 
 
 def with_holders(network: Network) -> Network:
