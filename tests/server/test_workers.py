@@ -12,6 +12,7 @@ import time
 from collections.abc import Callable, Iterator
 from datetime import timedelta
 from pathlib import Path
+from typing import Any
 
 import pytest
 from asgiref.sync import sync_to_async
@@ -160,6 +161,52 @@ def test_a_killed_worker_loses_no_answer(
     found.refresh_from_db()
     assert found.state == Answer.DONE and found.begun == 2
     assert found.answer["groups"], "the broken survey has what fails"
+
+
+def test_a_sweep_is_shown_as_it_goes_and_taken_up_where_it_was(
+    apart: None, stored: StoredSurvey, reader: Client, workers: Workers
+) -> None:
+    url = f"/api/surveys/{stored.pk}/sweep"
+    question = {"links": True, "devices": True, "expectations": ""}
+    worker = workers.start()
+    asked = jobs.ask("sweep", stored, question, 0)
+
+    def shown() -> dict[str, Any] | None:
+        asked.refresh_from_db()
+        return asked.answer  # type: ignore[no-any-return]
+
+    until(shown, "nothing was kept while it goes on")
+    state = reader.get(url, {"what": "both"}).json()
+    assert state["state"] == "working" and 0 < state["answer"]["tried"] < state["answer"]["of"]
+    worker.send_signal(signal.SIGKILL)
+    worker.wait()
+    before = shown()
+    assert before is not None and not asked.over
+    Answer.objects.update(told_at=timezone.now() - timedelta(minutes=5))
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "UPDATE procrastinate_workers SET last_heartbeat = now() - interval '5 minutes'"
+        )
+    with contextlib.suppress(AlreadyEnqueued):
+        tasks.rescue.defer(timestamp=0)
+    gather()
+    Answer.objects.filter(pk=asked.pk).update(tried=0)
+    workers.start()
+
+    def first_tried() -> int:
+        asked.refresh_from_db()
+        return asked.tried
+
+    until(first_tried, "nobody took it up again")
+    assert first_tried() >= len(before["failures"]), "it began anew"
+    until(lambda: jobs.ask("sweep", stored, question, 0).over, "it did not end")
+    asked.refresh_from_db()
+    after = asked.answer
+    assert after["failures"][: len(before["failures"])] == before["failures"]
+    assert len(after["failures"]) == after["of"] == after["tried"]
+    whole = store.computed(stored).sweep(True, True, []).as_nodes()
+    assert after["failures"] == whole["failures"]
+    assert after["threads"] == len(whole["threads"])
 
 
 def test_what_somebody_waits_for_goes_before_what_takes_long(

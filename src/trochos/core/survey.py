@@ -39,6 +39,7 @@ from .whole.order import Order, order
 from .whole.questions import Watch, unwatched
 from .whole.since import Since, since
 from .whole.sweep import Sweep, devices_of, links_of, survive, sweep
+from .whole.sweep import Told as SweepTold
 from .whole.unknowns import Unknowns, unknowns
 
 
@@ -195,11 +196,13 @@ class Computed:
         devices: bool = True,
         expectations: list[Expectation] | None = None,
         watch: Watch = unwatched,
+        skip: int = 0,
+        told: SweepTold = lambda found: None,
     ) -> Sweep:
         """Every single failure of a link, of a device, or of both; see `whole.sweep`."""
         downs = [*(links_of(self.network) if links else ())]
         downs += devices_of(self.network) if devices else []
-        return sweep(self, downs, expectations, watch)
+        return sweep(self, downs, expectations, watch, skip, told)
 
     def rehearse(self, edits: tuple[Edit, ...]) -> Rehearsal:
         """The survey with edits applied, beside this one.

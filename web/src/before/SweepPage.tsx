@@ -53,7 +53,7 @@ export function SweepPage() {
             {threads.length ? (
               <><b className="stop">{many(threads.length, "single failure")} of {answer.tried}{answer.tried < answer.of ? " tried" : ""}</b> {threads.length === 1 ? "cuts" : "cut"} something{rest ? `; the other ${rest} cut${rest === 1 ? "s" : ""} nothing.` : "."}</>
             ) : <b className={answer.tried < answer.of ? "" : "good"}>No single failure of {answer.tried}{answer.tried < answer.of ? " tried" : ""} cuts anything.</b>}
-            {" "}<span className="soft">{answer.baseline.ok} of {answer.baseline.pairs} pairs work now{answer.tried < answer.of ? `; ${answer.of - answer.tried} more were not tried` : ""}.</span>
+            {" "}<span className="soft">{answer.baseline.ok} of {answer.baseline.pairs} pairs work now{answer.tried < answer.of ? `; ${answer.of - answer.tried} more ${data?.state === "working" ? "are to be tried" : "were not tried"}` : ""}.</span>
           </p>
           <ol className="space-y-1.5">
             {threads.slice(0, all ? undefined : SHOWN).map((item) => <Row key={nameOf(item)} survey={survey} failure={item} most={most} />)}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -71,6 +72,9 @@ class Sweep(Document):
         }
 
 
+Told = Callable[[Sweep], None]
+
+
 def links_of(network: Network) -> list[Down]:
     """Every link once: a cable with both ends, and each port of a LAN for itself."""
     tunnels = {
@@ -107,6 +111,8 @@ def sweep(
     downs: list[Down],
     expectations: list[Expectation] | None = None,
     watch: Watch = unwatched,
+    skip: int = 0,
+    told: Told = lambda found: None,
 ) -> Sweep:
     """Takes each of `downs` down on a copy.
 
@@ -115,12 +121,14 @@ def sweep(
         downs: what fails, one at a time.
         expectations: those that hold now are checked under every failure.
         watch: progress; the failures tried so far are the answer if it says no.
+        skip: so many of the first were tried before, and are left out of the answer.
+        told: is given the answer after each failure, as far as it is.
     """
     summary = survey.reach.summary()
     out = Sweep(int(str(summary["pairs"])), int(str(summary["ok"])), [], len(downs))
     results = check(survey.forwarding, expectations or [])
     held = {r.expectation: ends_of(survey.forwarding, r.expectation) for r in results if r.holds}
-    for number, down in enumerate(downs):
+    for number, down in enumerate(downs[skip:], skip):
         if not watch(number, len(downs), _name(down)):
             break
         rehearsal = survey.rehearse((down,))
@@ -137,6 +145,7 @@ def sweep(
                 fallen,
             )
         )
+        told(out)
     return out
 
 

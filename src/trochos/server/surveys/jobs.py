@@ -136,7 +136,8 @@ def forget(survey: int) -> None:
 
 
 def perform(number: int) -> None:
-    """Computes one answer: what a worker does. Taken up again, it begins anew."""
+    """Computes one answer: what a worker does. Taken up again, it begins anew, or where it was kept
+    last."""
     while (found := _claim(number)) is None:
         left = Answer.objects.filter(pk=number).first()
         if left is None or left.over:
@@ -146,7 +147,7 @@ def perform(number: int) -> None:
         _end(number, Answer.FAILED, says="Computing this ended its worker again and again.")
         return
     try:
-        answer = work.KINDS[found.kind](found.survey, found.question, _watch(found))
+        answer = _compute(found)
     except work.NotAnswered as error:
         _end(number, Answer.FAILED, says=str(error))
     except MemoryError:
@@ -154,6 +155,18 @@ def perform(number: int) -> None:
         _end(number, Answer.FAILED, says=says)
     else:
         _end(number, Answer.DONE, answer=answer)
+
+
+def _compute(found: Answer) -> work.Document:
+    watch = _watch(found)
+    if found.kind not in work.KEPT_ON:
+        return work.KINDS[found.kind](found.survey, found.question, watch)
+
+    def keep(document: work.Document) -> None:
+        # Who gets further each time is not one that ends its workers again and again.
+        Answer.objects.filter(pk=found.pk).update(answer=document, begun=1, told_at=timezone.now())
+
+    return work.KEPT_ON[found.kind](found.survey, found.question, watch, found.answer, keep)
 
 
 def _claim(number: int) -> Answer | None:

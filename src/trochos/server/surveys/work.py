@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from typing import Any
 
@@ -14,10 +15,14 @@ from ...core.forwarding.path import Traffic
 from ...core.network.edits import EditError, read_edits
 from ...core.whole.questions import Watch
 from ...core.whole.suggest import suggest
+from ...core.whole.sweep import Sweep
 from .models import StoredSurvey
 
 Question = dict[str, Any]
 Document = dict[str, Any]
+Keep = Callable[[Document], None]
+KEEP_S = 2.0
+"""So long a piece of an answer is computed before it is kept."""
 
 
 class NotAnswered(ValueError):
@@ -115,15 +120,37 @@ def _order(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
         raise NotAnswered(str(error)) from error
 
 
-def _sweep(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
+def _sweep(
+    stored: StoredSurvey, question: Question, watch: Watch, before: Document | None, keep: Keep
+) -> Document:
     from .store import computed
 
-    expected = _expectations(question["expectations"])
-    found = computed(stored).sweep(question["links"], question["devices"], expected, watch)
-    document = found.as_nodes()
-    # The list of threads holds the same failures once more.
-    document["threads"] = len(found.threads)
-    return document
+    tried = before["failures"] if before else []
+    kept_at = time.monotonic()
+
+    def document(found: Sweep) -> Document:
+        out = found.as_nodes()
+        failures = out["failures"] = [*tried, *out["failures"]]  # type: ignore[misc]
+        out["tried"] = len(failures)
+        # The list of threads holds the same failures once more.
+        out["threads"] = sum(bool(f["cuts"] or f["expectations"]) for f in failures)
+        return out
+
+    def told(found: Sweep) -> None:
+        nonlocal kept_at
+        if time.monotonic() - kept_at >= KEEP_S:
+            keep(document(found))
+            kept_at = time.monotonic()
+
+    found = computed(stored).sweep(
+        question["links"],
+        question["devices"],
+        _expectations(question["expectations"]),
+        watch,
+        len(tried),
+        told,
+    )
+    return document(found)
 
 
 def _expectations(text: str) -> list[Expectation]:
@@ -180,7 +207,11 @@ KINDS: dict[str, Callable[[StoredSurvey, Question, Watch], Document]] = {
     "unknowns": _unknowns,
     "tables": _tables,
     "order": _order,
-    "sweep": _sweep,
     "audit": _audit,
     "suggested": _suggested,
 }
+KEPT_ON: dict[str, Callable[[StoredSurvey, Question, Watch, Document | None, Keep], Document]] = {
+    "sweep": _sweep,
+}
+"""Those that are kept as far as they are: shown while they go on, and taken up where a worker was
+killed. They are given what was kept, and what keeps more."""
