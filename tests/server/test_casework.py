@@ -108,7 +108,10 @@ def test_steps_follow_each_other(client: Client, case: Case) -> None:
     assert "not true" in step(client, true_one, step="confirm").json()["detail"]
     assert step(client, true_one, step="not-reproduced").json()["state"] == "not-reproduced"
     assert step(client, case, step="reopen").status_code == 400
-    assert step(client, case, step="close").json()["state"] == "closed-unverified"
+    assert "Say why" in step(client, case, step="close").json()["detail"]
+    closed = step(client, case, step="close", text="the kiosk is gone").json()
+    assert closed["state"] == "closed-unverified"
+    assert closed["steps"][-1]["text"] == "the kiosk is gone"
     assert step(client, case, step="cause", finding="x").status_code == 400
     assert step(client, case, step="note", text="  ").status_code == 400
     assert step(client, case, step="note", text="asked again").json()["state"] == (
@@ -220,3 +223,18 @@ def test_what_people_write_is_kept_without_the_secrets_in_it(client: Client, cas
     client.patch(url, json.dumps({"title": f"psk {secret}"}), content_type="application/json")
     assert secret not in client.get(url).content.decode()
     assert secret not in json.dumps([str(c.complaint) for c in Case.objects.all()])
+
+
+def test_a_settled_complaint_is_expected_from_then_on(client: Client, case: Case) -> None:
+    url = f"/api/cases/{case.pk}/expectation"
+    assert "not settled" in client.post(url).json()["detail"]
+    assert step(client, case, step="close", text="told by phone").status_code == 200
+    kept = client.post(url).json()
+    assert kept["added"] and case.complaint[:20] in kept["name"]
+    listed = client.get(f"/api/surveys/{case.survey_id}/expectations").json()
+    assert listed["of"] == "network" and kept["name"][:40] in listed["text"]
+    before = listed["text"]
+    assert client.post(url).json()["added"] is False
+    assert client.get(f"/api/surveys/{case.survey_id}/expectations").json()["text"] == before
+    case.refresh_from_db()
+    assert [s.step for s in case.steps.all()] == ["close", "note"]

@@ -49,6 +49,7 @@ CHANGES = {
     "cases/<case>": {"DELETE": ADMINISTRATOR},
     "cases/<case>/evidence": {"POST": ENGINEER},
     "cases/<case>/evidence/<evidence>": {"DELETE": ENGINEER},
+    "cases/<case>/expectation": {"POST": ENGINEER},
     "cases/<case>/steps": {"POST": ENGINEER},
     "gatherings": {"POST": OPERATOR},
     "gatherings/<gathering>/cancel": {"POST": OPERATOR},

@@ -86,6 +86,7 @@ urlpatterns = [
     path("api/cases/<int:case>", surveys.CaseView.as_view()),
     path("api/cases/<int:case>/deletion", deletion.CaseDeletionView.as_view()),
     path("api/cases/<int:case>/steps", casework.StepsView.as_view()),
+    path("api/cases/<int:case>/expectation", casework.KeepSoView.as_view()),
     path("api/cases/<int:case>/evidence", pasted.EvidenceView.as_view()),
     path("api/cases/<int:case>/evidence/<int:evidence>", pasted.EvidenceItemView.as_view()),
     path("api/cases/<int:case>/report", casework.ReportView.as_view()),

@@ -212,6 +212,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case}/expectation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A complaint that is settled becomes an expectation of its network. */
+        post: operations["keep_so"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/{case}/report": {
         parameters: {
             query?: never;
@@ -1931,6 +1948,11 @@ export interface components {
          * @enum {string}
          */
         JobStateEnum: "working" | "done";
+        KeptSoShape: {
+            name: string;
+            /** @description false if the list had it already */
+            added: boolean;
+        };
         LadderShape: {
             rungs: components["schemas"]["RungShape"][];
             first_failing: number | null;
@@ -3883,6 +3905,71 @@ export interface operations {
                 content?: never;
             };
             /** @description What was asked cannot be answered; the sentence says why and what to do. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description The token is not known, or not valid any more. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description Nobody is signed in, or this role may not. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description There is no such thing here. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description It is being computed, or the database is away: ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    keep_so: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptSoShape"];
+                };
+            };
             400: {
                 headers: {
                     [name: string]: unknown;

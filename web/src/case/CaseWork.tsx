@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 
@@ -7,6 +7,7 @@ import { useDiagnosis, useSurveys, type Question } from "../api/queries";
 import { useMay } from "../ui/may";
 import { Removal } from "../ui/Removal";
 import { many, when } from "../ui/words";
+import { packetOf, queryOf } from "./question";
 import { STATE_WORDS, useStep, type Step } from "./steps";
 
 type Case = Shapes["CaseShape"];
@@ -22,6 +23,8 @@ export function CaseWork({ survey, stored, works, question }: {
   const [note, setNote] = useState("");
   const [open, setOpen] = useState(false);
   const [going, setGoing] = useState(false);
+  const [closing, setClosing] = useState(false);
+  const [why, setWhy] = useState("");
   const mayWork = useMay("engineer");
   const mayDelete = useMay("administrator");
   const navigate = useNavigate();
@@ -30,6 +33,7 @@ export function CaseWork({ survey, stored, works, question }: {
   const proven = diagnosis.data?.answer?.causes.find((cause) => cause.certainty === "proven");
   const take = (body: Step) => step.mutate({ case: stored.id, body });
   const done = DONE.includes(stored.state);
+  const titleOf = (id: number) => surveys.data?.surveys.find((item) => item.id === id)?.title ?? "a newer survey";
   const own = surveys.data?.surveys.find((item) => item.id === survey);
   const newer = (surveys.data?.surveys ?? [])
     .filter((item) => item.id !== survey && (!own?.taken_at || !item.taken_at || item.taken_at > own.taken_at))
@@ -55,13 +59,28 @@ export function CaseWork({ survey, stored, works, question }: {
               {newer.map((item) => <option key={item.id} value={item.id}>{item.title}, {when(item.taken_at)}{item.network === own?.network ? "" : ` (${item.network})`}</option>)}
             </select>
           ) : null}
-          {!mayWork ? null : !done ? <Button onClick={() => take({ step: "close" })}>Close unverified</Button> : <Button onClick={() => take({ step: "reopen" })}>Open again</Button>}
+          {mayWork && done ? <KeepSo survey={survey} id={stored.id} /> : null}
+          {!mayWork ? null : !done ? <Button expanded={closing} onClick={() => setClosing(!closing)}>Close unverified</Button> : <Button onClick={() => take({ step: "reopen" })}>Open again</Button>}
           <Link className="btn btn-xs" to={`/s/${survey}/cases/${stored.id}/report`}>Report</Link>
           <button type="button" className="btn btn-ghost btn-xs" aria-expanded={open} onClick={() => setOpen(!open)}>
             {stored.steps.length ? `${stored.steps.length} steps` : "Notes"}
           </button>
         </span>
       </div>
+      {stored.state === "verified" && stored.verified_on !== null ? (
+        <p className="good pt-1 font-semibold" data-testid="verified-banner">
+          ✓ Solved: {titleOf(stored.verified_on)} shows it. What is below is how it was on this survey.{" "}
+          <Link className="underline" to={`/s/${stored.verified_on}/case?${queryOf(packetOf({ ...stored, from: stored.sender, to: stored.receiver })).toString()}`}>The way now</Link>{" "}
+          <Link className="underline" to={`/surveys/compare?old=${survey}&new=${stored.verified_on}`}>What else changed</Link>
+        </p>
+      ) : null}
+      {closing && !done ? (
+        <form className="flex flex-wrap items-center gap-2 pt-1" onSubmit={(event) => { event.preventDefault(); take({ step: "close", text: why }); setClosing(false); setWhy(""); }}>
+          <label className="soft" htmlFor="why-closed">Why is it closed although no newer survey shows it solved?</label>
+          <input id="why-closed" className="input input-xs min-w-60 flex-1" autoFocus maxLength={4000} value={why} onChange={(event) => setWhy(event.target.value)} />
+          <button type="submit" className="btn btn-xs btn-neutral" disabled={!why.trim()}>Close it</button>
+        </form>
+      ) : null}
       {step.error ? <p role="alert" className="stop pt-1 font-semibold">{step.error.message}</p> : null}
       {open ? (
         <div className="grid grid-cols-[minmax(0,1fr)_22rem] gap-4 py-2">
@@ -91,6 +110,24 @@ export function CaseWork({ survey, stored, works, question }: {
   );
 }
 
-function Button({ onClick, children }: { onClick: () => void; children: string }) {
-  return <button type="button" className="btn btn-xs" onClick={onClick}>{children}</button>;
+function Button({ onClick, children, expanded }: { onClick: () => void; children: string; expanded?: boolean }) {
+  return <button type="button" className="btn btn-xs" aria-expanded={expanded} onClick={onClick}>{children}</button>;
+}
+
+/** A settled complaint becomes an expectation, checked on every survey that comes in. */
+function KeepSo({ survey, id }: { survey: number; id: number }) {
+  const queries = useQueryClient();
+  const keep = useMutation({
+    mutationFn: () => ask(client.POST("/api/cases/{case}/expectation", { params: { path: { case: id } } })),
+    onSuccess: () => void queries.invalidateQueries(),
+  });
+  if (keep.data) {
+    return <span role="status"><Link className="btn btn-xs" to={`/s/${survey}/expectations`}>{keep.data.added ? "Kept: expected from now on" : "It is expected already"}</Link></span>;
+  }
+  return (
+    <>
+      <button type="button" className="btn btn-xs" disabled={keep.isPending} onClick={() => keep.mutate()}>Keep it so</button>
+      {keep.error ? <span role="alert" className="stop">{keep.error.message}</span> : null}
+    </>
+  );
 }

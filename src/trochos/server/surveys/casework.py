@@ -17,6 +17,7 @@ from ...core.survey import Computed
 from ..accounts.roles import ENGINEER
 from . import jobs, shapes
 from .changes import works
+from .expected import expect
 from .models import Case, CaseStep, Proposal, StoredSurvey
 from .report import markdown
 from .store import computed
@@ -69,11 +70,44 @@ class StepsView(APIView):
         text = " ".join(filter(None, (said, written(data.get("text", "").strip()))))
         if step == "note" and not text:
             raise ValidationError("A note needs some words.")
+        if step == "close" and not text:
+            raise ValidationError("Say why it is closed although no newer survey shows it solved.")
         found.state = leads_to or found.state
         found.save()
         user: Any = request.user
         CaseStep.objects.create(case=found, step=step, text=text, by=user)
         return Response(case_json(found, computed(found.survey)))
+
+
+class KeepSoView(APIView):
+    """A complaint that is settled becomes an expectation of its network."""
+
+    needs = {"POST": ENGINEER}
+
+    @extend_schema(
+        operation_id="keep_so",
+        request=None,
+        responses={200: shapes.KeptSoShape, 400: shapes.ErrorShape},
+    )
+    def post(self, request: Request, case: int) -> Response:
+        found = get_object_or_404(Case.objects.select_related("survey", "verified_on"), pk=case)
+        if found.state not in ("verified", "closed-unverified"):
+            raise ValidationError("What is not settled yet cannot be kept so. Verify it first.")
+        stored = found.verified_on or found.survey
+        entry: dict[str, object] = {
+            "name": f"{found.complaint} (case {found.pk})"[:200],
+            "from": found.sender,
+            "to": found.receiver,
+            "must": "work",
+        }
+        if found.traffic.service:
+            entry["service"] = found.traffic.service
+        user: Any = request.user
+        added = expect(stored, entry, user)
+        if added:
+            text = "From now on it is expected to work."
+            CaseStep.objects.create(case=found, step="note", text=text, by=user)
+        return Response({"name": entry["name"], "added": added})
 
 
 def _confirm(case: Case, data: dict[str, Any]) -> str:

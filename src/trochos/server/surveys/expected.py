@@ -4,7 +4,11 @@ from __future__ import annotations
 
 import io
 import zipfile
+from typing import Any
 
+import yaml
+
+from ...core.diagnosis.audit import parse_expectations
 from . import jobs
 from .models import ExpectationList, StoredSurvey
 
@@ -21,6 +25,27 @@ def expectations_of(stored: StoredSurvey) -> tuple[str, str | None]:
             if name in archive.namelist():
                 return archive.read(name).decode("utf-8", "replace"), "survey"
     return "", None
+
+
+def expect(stored: StoredSurvey, entry: dict[str, object], user: Any) -> bool:
+    """Adds an expectation to those of a survey's network, and has this survey held against it.
+
+    Returns:
+        False if the list has that very question already.
+    """
+    text, _ = expectations_of(stored)
+    asked = {key: value for key, value in entry.items() if key != "name"}
+    for held in yaml.safe_load(text) or []:
+        if isinstance(held, dict) and {k: v for k, v in held.items() if k != "name"} == asked:
+            return False
+    more = yaml.safe_dump([entry], sort_keys=False, allow_unicode=True, width=100)
+    whole = f"{text.rstrip()}\n{more}" if text.strip() else more
+    parse_expectations(whole)
+    ExpectationList.objects.update_or_create(
+        network=stored.network, defaults={"text": whole, "changed_by": user}
+    )
+    jobs.ahead("audit", stored, {"text": whole})
+    return True
 
 
 def check_later(stored: StoredSurvey) -> None:

@@ -79,6 +79,11 @@ class StepRequest(Shape):
     survey = s.IntegerField(required=False, help_text="the newer survey, for verify")
 
 
+class KeptSoShape(Shape):
+    name = s.CharField()
+    added = s.BooleanField(help_text="false if the list had it already")
+
+
 class ProofShape(Shape):
     complaint_works = s.BooleanField()
     heals = s.IntegerField()
