@@ -32,7 +32,7 @@ APART = {
     ("DELETE", "/api/accounts/{account}/sessions"): "it may end the test's session",
     ("PATCH", "/api/accounts/{account}"): "it may disable the test's account",
 }
-EXAMPLES = 5
+EXAMPLES = 3
 """A fixed budget: so many of what the schema allows, and so many of what it does not, per route."""
 MODES = (GenerationMode.POSITIVE,)
 OPERATIONS = [
