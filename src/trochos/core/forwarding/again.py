@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from ..network.facts import Device
 from .step import Forwarding
 
 if TYPE_CHECKING:
@@ -38,7 +39,7 @@ def still_leading(before: Forwarding, after: Forwarding) -> frozenset[str]:
         for name, device in after.devices.items()
         if device is not before.devices[name] or not old.links.alike(new.links, device)
     }
-    if moved and (before.near.fabric is not None or after.near.fabric is not None):
+    if any(_switches(view.devices[name]) for name in moved for view in (before, after)):
         return frozenset()  # a switch may join and part ends that share no link with it
     beside = set(moved)
     for segment in new.network.segments:
@@ -49,6 +50,11 @@ def still_leading(before: Forwarding, after: Forwarding) -> frozenset[str]:
         if any(interface.tunnel is not None for interface in device.interfaces):
             beside.add(name)  # what becomes of the outer packets is a walk over others
     return frozenset(after.devices.keys() - beside)
+
+
+def _switches(device: Device) -> bool:
+    """True if frames may pass a device from port to port."""
+    return any(i.master is not None for i in device.interfaces)
 
 
 @dataclass(frozen=True, slots=True)
