@@ -4,6 +4,7 @@
 #   ./trochos test              everything
 #   ./trochos test --quick      style, types and the core's tests without the thorough ones, on all
 #                               cores: about a minute on two
+#   ./trochos test --real       about sixty cures of all kinds loaded on real routers: half an hour
 #   ./trochos test ARGUMENTS    only the tests that pytest's arguments name
 #
 # A part that fails does not hide the others: all run, and the last lines say which failed and how
@@ -54,6 +55,12 @@ if [ "${1:-}" = --quick ]; then
   part "types" mypy
   part "computation, in short" \
     python -m pytest -n "$cores" -m "not thorough" tests/core tests/test_structure.py
+  closing
+fi
+if [ "${1:-}" = --real ]; then
+  export TROCHOS_REAL=all
+  part "cures on real routers" \
+    python -m pytest -n $((2 * cores)) tests/real/test_remedies.py -k heals_on_real
   closing
 fi
 if [ $# -gt 0 ]; then exec python -m pytest "$@"; fi
