@@ -25,6 +25,8 @@ from trochos.server.accounts.administration import set_role
 from trochos.server.gathering import queueing, vault
 from trochos.server.gathering.models import InventoryDevice, Plan, StoredCredential
 
+from .conftest import PATIENCE
+
 DEMO = ROOT / "demo" / "broken"
 
 
@@ -99,7 +101,7 @@ def gather_now(page: Page, count: int) -> None:
     running_now = page.get_by_role("region", name="The gathering under way")
     expect(running_now).to_contain_text("Gathering:")
     expect(page.get_by_role("region", name="The gathering", exact=True)).to_contain_text(
-        f"{count} of {count} devices gathered"
+        f"{count} of {count} devices gathered", timeout=4 * PATIENCE
     )
 
 
