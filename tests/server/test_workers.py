@@ -209,6 +209,35 @@ def test_a_sweep_is_shown_as_it_goes_and_taken_up_where_it_was(
     assert after["threads"] == len(whole["threads"])
 
 
+def test_what_nobody_waits_for_comes_last_until_somebody_does(
+    apart: None, stored: StoredSurvey
+) -> None:
+    def queued() -> list[tuple[int, int]]:
+        """(answer, priority) of what workers would take, the next one first."""
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SELECT (args->>'answer')::int, priority FROM procrastinate_jobs "
+                "WHERE queue_name = 'computing' AND status = 'todo' ORDER BY priority DESC, id"
+            )
+            return cursor.fetchall()
+
+    jobs.ahead("desk", stored, {"before": None})
+    question = {"links": True, "devices": False, "expectations": ""}
+    sweep = jobs.ask("sweep", stored, question, 0)
+    desk = Answer.objects.get(kind="desk")
+    assert [number for number, _ in queued()] == [sweep.pk, desk.pk]
+    jobs.ask("desk", stored, {"before": None}, 0)
+    jobs.ask("desk", stored, {"before": None}, 0)
+    assert [number for number, _ in queued()] == [desk.pk, sweep.pk, desk.pk]
+
+
+def test_answers_of_another_version_are_not_computed(apart: None, stored: StoredSurvey) -> None:
+    found = jobs.ask("unknowns", stored, {}, 0)
+    Answer.objects.filter(pk=found.pk).update(key="that of another version")
+    jobs.perform(found.pk)
+    assert not Answer.objects.filter(pk=found.pk).exists()
+
+
 def test_what_somebody_waits_for_goes_before_what_takes_long(
     apart: None, stored: StoredSurvey, reader: Client, workers: Workers
 ) -> None:

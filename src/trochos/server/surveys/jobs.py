@@ -46,6 +46,8 @@ _URGENCY = {
     "sweep": 4,
     "audit": 3,
 }
+AHEAD, LATER = "computed ahead", 60
+"""What an answer that nobody waits for says of itself, and how much later it comes for that."""
 _LONGER = {"sweep": 900.0, "audit": 300.0, "desk": 180.0}
 """Seconds that some may take: nobody waits before them."""
 
@@ -66,6 +68,10 @@ def ask(kind: str, survey: StoredSurvey, question: dict[str, Any], seconds: floa
         found = None
     if found is None:
         found = _put(key, kind, survey, question)
+    elif found.state == Answer.WAITING and found.what == AHEAD:
+        # Somebody waits for it now: it is put before what nobody waits for.
+        if Answer.objects.filter(pk=found.pk, what=AHEAD).update(what=""):
+            _queue(found, _URGENCY.get(kind, 0))
     try:
         if settings.COMPUTE_HERE and not found.over:
             perform(found.pk)
@@ -99,7 +105,7 @@ def ahead(kind: str, survey: StoredSurvey, question: dict[str, Any]) -> None:
     """Has workers compute an answer that nobody waits for, unless it is there or under way."""
     key = _key(kind, survey, question)
     if not Answer.objects.filter(key=key).exists():
-        _put(key, kind, survey, question)
+        _put(key, kind, survey, question, AHEAD)
 
 
 def known(kind: str, survey: StoredSurvey, question: dict[str, Any]) -> Answer | None:
@@ -113,15 +119,24 @@ def _key(kind: str, survey: StoredSurvey, question: dict[str, Any]) -> str:
     return hashlib.sha256(text.encode()).hexdigest()
 
 
-def _put(key: str, kind: str, survey: StoredSurvey, question: dict[str, Any]) -> Answer:
+def _put(
+    key: str, kind: str, survey: StoredSurvey, question: dict[str, Any], what: str = ""
+) -> Answer:
+    urgency = _URGENCY.get(kind, 0) - (LATER if what == AHEAD else 0)
     try:
         with transaction.atomic():
-            made = Answer.objects.create(key=key, kind=kind, survey=survey, question=question)
-            if not settings.COMPUTE_HERE:
-                enqueue(TASK, COMPUTING, _URGENCY.get(kind, 0), answer=made.pk)
+            made = Answer.objects.create(
+                key=key, kind=kind, survey=survey, question=question, what=what
+            )
+            _queue(made, urgency)
             return made
     except IntegrityError:
         return Answer.objects.get(key=key)  # somebody asked the same at the same moment
+
+
+def _queue(answer: Answer, urgency: int) -> None:
+    if not settings.COMPUTE_HERE:
+        enqueue(TASK, COMPUTING, urgency, answer=answer.pk)
 
 
 def stop(answer: Answer) -> None:
@@ -143,6 +158,9 @@ def perform(number: int) -> None:
         if left is None or left.over:
             return
         time.sleep(_TELL)  # another worker is at it: should that one die, this one goes on
+    if found.key != _key(found.kind, found.survey, found.question):
+        found.delete()  # of another version of the program: nobody will ask for it any more
+        return
     if found.begun > TIMES:
         _end(number, Answer.FAILED, says="Computing this ended its worker again and again.")
         return
