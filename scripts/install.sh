@@ -30,10 +30,10 @@ real_networks() { # what tests on real routers and kernels need; without it thes
     command -v apt-get >/dev/null || return 0
     say "installing $package (Debian package, for tests on real routers)"
     as_root env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$package" \
-      >"$root/.state/apt.log" 2>&1 ||
-      { as_root apt-get update -qq >>"$root/.state/apt.log" 2>&1 &&
+      </dev/null >"$root/.state/apt.log" 2>&1 ||
+      { as_root apt-get update -qq </dev/null >>"$root/.state/apt.log" 2>&1 &&
         as_root env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$package" \
-          >>"$root/.state/apt.log" 2>&1; } ||
+          </dev/null >>"$root/.state/apt.log" 2>&1; } ||
       say "installing $package failed (see .state/apt.log): tests that need it are left out"
   done <<'LIST'
 frr /usr/lib/frr/zebra
