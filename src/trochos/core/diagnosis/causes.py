@@ -430,14 +430,16 @@ class Search:
             partial = heals[id(cause)] < 0.6 * best
             # What only works because of a fault goes with it: that speaks against undoing
             # something of which nothing else says that it is the odd one.
-            meant = option.remedy.customary and heals[id(cause)] > effect.count("breaks")
+            meant = option.remedy.odd and heals[id(cause)] > effect.count("breaks")
             return (
                 effect.count("breaks") > 0 and not meant,
                 option.weight + (2 if partial else 0),
                 # What is wrong whoever asks comes before what would help this complaint.
                 not option.contradicts,
-                not (option.remedy.customary and heals[id(cause)] >= 0.8 * best),
+                not (option.remedy.odd and heals[id(cause)] >= 0.8 * best),
                 -heals[id(cause)],
+                # A new route does what the network does otherwise: never first by its order.
+                option.finding.kind == "route-missing",
                 option.order,
                 effect.count("moves"),
                 len(option.edits),

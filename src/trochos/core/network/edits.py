@@ -84,8 +84,9 @@ class Remedy(NamedTuple):
     title: str
     edits: tuple[Edit, ...]
     customary: bool = False
-    """True if the rest of the network says so: others write it like that, so that how much it takes
-    in is not a guess, or what stands there now is clearly the odd one of two."""
+    """True if others of the network write it so: how much it takes in is not a guess then."""
+    odd: bool = False
+    """True if what stands there now is clearly the odd one of two, as the network's rest says."""
 
     def as_json(self) -> dict[str, object]:
         return {"title": self.title, "edits": [edit.as_json() for edit in self.edits]}

@@ -63,7 +63,7 @@ def remedies(bench: Bench, end: End, rival: End, family: int) -> list[Remedy]:
     if len(out) == 2:
         (lines, plan), (others, farther) = out[0][0], out[1][0]
         if lines < others or farther - plan >= CLEARLY:
-            found[0] = found[0]._replace(customary=True)
+            found[0] = found[0]._replace(odd=True)
     return found
 
 
