@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import random
 import re
 from dataclasses import fields
@@ -104,3 +105,30 @@ def test_a_route_without_its_mark_keeps_all_else() -> None:
     marked = Route(**values)  # type: ignore[arg-type]
     cleared = {"selected": False, "lost_to": None, "why": None}
     assert {n: getattr(marked.unmarked(), n) for n in values} == {**values, **cleared}
+
+
+def test_copies_leave_nothing_behind_in_their_original() -> None:
+    """Originals are asked by several people at once, and live much longer than what they try."""
+    survey = Computed.from_files(read_folder(ROOT / "demo" / "healthy"), KEY)
+    survey.reach.summary()
+    links = survey.tables.links
+    held = dict(links._of_device), dict(links._of_parts)
+    tried = 0
+    for fault in faults(survey, random.Random(4)):
+        with contextlib.suppress(EditError):
+            survey.rehearse((fault,)).after.reach.summary()
+            tried += 1
+        if tried == 5:
+            break
+    assert tried == 5 and (links._of_device, links._of_parts) == held
+
+
+def test_a_copy_that_lets_go_answers_as_before() -> None:
+    survey = Computed.from_files(read_folder(ROOT / "demo" / "healthy"), KEY)
+    survey.reach.summary()
+    after = survey.rehearse((Down((("heron", "ge2"), ("tern", "eth0"))),)).after
+    assert after.reach.families[4].earlier is not None
+    after.let_go()
+    anew = Computed(after.survey)
+    assert list(after.reach.pairs()) == list(anew.reach.pairs())
+    assert after.reach.summary() == anew.reach.summary()

@@ -25,7 +25,7 @@ COUNTED: dict[str, tuple[type, str]] = {
     "tables built": (_Builder, "build"),
     "next hops settled": (NextHops, "settle"),
     "devices decided": (FamilyReach, "_decide"),
-    "sources chosen": (FamilyReach, "_default_rows"),
+    "sources chosen": (FamilyReach, "choose"),
 }
 
 

@@ -75,7 +75,15 @@ class Computed:
 
     @cached_property
     def reach(self) -> Reach:
-        return Reach(self.forwarding, before=self._before.reach if self._before else None)
+        # Only what is there already helps: nothing is solved of the original for the copy's sake.
+        before = vars(self._before).get("reach") if self._before is not None else None
+        return Reach(self.forwarding, before=before)
+
+    def let_go(self) -> None:
+        """Forgets the survey of which this is a changed copy, so that copies of copies do not keep
+        all of them; nothing that was answered changes."""
+        self.reach.let_go()
+        self._before = None
 
     def path(self, sender: str, receiver: str, traffic: Traffic | None = None) -> Path:
         """Both legs between two ends; see `find_path`."""

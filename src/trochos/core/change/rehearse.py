@@ -310,7 +310,7 @@ def _touched(
         if name not in old.row:
             continue
         if earlier is not None and earlier.reach is old and earlier.leads[row]:
-            if row not in new.rerouted:
+            if row not in earlier.rerouted:
                 continue
         # Routes with the same ways out are one for this, so there are few to compare.
         before, after = old.ways[old.row[name]][left], new.ways[row][right]

@@ -8,13 +8,15 @@ what is left to compute is how packets end that pass others.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..network.facts import Device
+from ..protocols.routes import NextHop
+from .matching import Places
 from .step import Forwarding
 
 if TYPE_CHECKING:
@@ -57,15 +59,25 @@ def _switches(device: Device) -> bool:
     return any(i.master is not None for i in device.interfaces)
 
 
-@dataclass(frozen=True, slots=True)
 class Earlier:
-    """The arrays of one family before a change, with the same rows and columns."""
+    """The arrays of one family before a change, with the same rows and columns, and where those
+    after it differ."""
 
-    reach: FamilyReach
-    leads: NDArray[np.bool_]
-    """The rows whose next hops lead where they led."""
-    same: NDArray[np.bool_]
-    """Of those the rows that obey the same table."""
+    def __init__(
+        self,
+        reach: FamilyReach,
+        after: FamilyReach,
+        leads: NDArray[np.bool_],
+        same: NDArray[np.bool_],
+    ) -> None:
+        self.reach, self._after = reach, after
+        self.leads = leads
+        """The rows whose next hops lead where they led."""
+        self.same = same
+        """Of those the rows that obey the same table."""
+        self.rerouted: dict[int, NDArray[np.bool_]] = {}
+        """Per row that leads where it led: the columns that go by others now. Rows without any
+        are left out."""
 
     @classmethod
     def of(cls, before: FamilyReach, after: FamilyReach, leading: frozenset[str]) -> Earlier | None:
@@ -75,4 +87,73 @@ class Earlier:
         old, new = before.forwarding.tables.tables, after.forwarding.tables.tables
         leads = np.array([name in leading for name in after.names], dtype=bool)
         same = [old[name, after.family] is new[name, after.family] for name in after.names]
-        return cls(before, leads, leads & np.array(same, dtype=bool))
+        return cls(before, after, leads, leads & np.array(same, dtype=bool))
+
+    def reroute(self, row: int, ways: Places) -> None:
+        """Takes note of the columns for which a device has other next hops than before.
+
+        Args:
+            row: of a device whose next hops lead where they led.
+            ways: its `FamilyReach.ways` now.
+        """
+        before, numbers = self.reach, dict[tuple[NextHop, ...], int]()
+        found = []
+        for table in (before, self._after):
+            routes = table.routes[row]
+            kinds = np.full(len(routes) + 1, -1, dtype=np.int32)
+            for position in table.positions[row]:
+                hops = routes[position].obeyed_hops or routes[position].wanted
+                kinds[position] = numbers.setdefault(hops, len(numbers))
+            found.append(kinds)
+        unlike: NDArray[np.bool_] = found[0][before.ways[row]] != found[1][ways]
+        if unlike.any():
+            self.rerouted[row] = unlike
+
+    def unlike(self, row: int) -> NDArray[np.bool_] | None:
+        """The columns for which packets go or end otherwise than before the change, here or where
+        this device hands them on; None if that is not known."""
+        decision = self._after.decisions[row]
+        if not self.leads[row] or not self._same_owners or decision is None:
+            return None
+        found: NDArray[np.bool_] = self._recoded[row]
+        for there in decision.leads:
+            found = found | self._recoded[there]
+        rerouted = self.rerouted.get(row)
+        return found if rerouted is None else found | rerouted
+
+    def returns_unlike(self, column: int) -> NDArray[np.bool_]:
+        """The columns whose owners' returns to one address end otherwise than before."""
+        found: NDArray[np.bool_] = self._recoded_back[column].take(self._after.owner_rows)
+        return found
+
+    def default_rows(self, row: int) -> tuple[NDArray[np.int32], NDArray[np.int8]] | None:
+        """`FamilyReach.default_rows` from those before the change: only what differs is chosen
+        anew. None if all has to be."""
+        after, unlike, was = self._after, self.unlike(row), self.reach.defaults.get(row)
+        if unlike is None or was is None:
+            return None
+        sources, ok = was
+        if (sources >= len(after.addresses)).any():
+            return None  # numbers of addresses that are no columns are each table's own
+        back = self._recoded_back[np.maximum(sources, 0), after.owner_rows] & (sources >= 0)
+        columns = np.flatnonzero(unlike | back)
+        if not columns.size:
+            return was
+        sources, ok = sources.copy(), ok.copy()
+        sources[columns], ok[columns] = after.choose(row, columns)
+        return sources, ok
+
+    @cached_property
+    def _same_owners(self) -> bool:
+        return np.array_equal(self._after.owner_rows, self.reach.owner_rows)
+
+    @cached_property
+    def _recoded(self) -> NDArray[np.bool_]:
+        """Per cell whether another code stands there than before the change."""
+        found: NDArray[np.bool_] = self._after.codes != self.reach.codes
+        return found
+
+    @cached_property
+    def _recoded_back(self) -> NDArray[np.bool_]:
+        """The same by column."""
+        return np.ascontiguousarray(self._recoded.T)

@@ -113,17 +113,14 @@ class FamilyReach:
         self.index, self.routes = self._match()
         self.unsure = self._unsure()
         """Per row the columns for which strangers may change what is computed."""
-        self.rerouted: dict[int, NDArray[np.bool_]] = {}
-        """Per row whose next hops lead where they led before the change: the columns that go by
-        others now. Rows without any are left out."""
         self.positions: list[list[int]] = []
         """Per row the numbers that occur in `ways`, perhaps with some that match nothing."""
         self.ways = self._group_by_ways()
         # Where next hops lead what they led to, both copies go on filling the same answers.
         self._along: list[dict[NextHop, _Along]] = self._taken_over("_along")
         self._linked: list[dict[tuple[NextHop, int], int]] = self._taken_over("_linked")
-        self._decisions: list[_Decision | None] = [None] * len(self.names)
-        self._defaults: dict[int, tuple[NDArray[np.int32], NDArray[np.int8]]] = {}
+        self.decisions: list[_Decision | None] = [None] * len(self.names)
+        self.defaults: dict[int, tuple[NDArray[np.int32], NDArray[np.int8]]] = {}
         self._sources: list[Address] = list(self.addresses)
         self._source_number: dict[Address, int] = dict(self.column)
         # What is not known of the way out may hide that the source became another one: then the
@@ -215,28 +212,8 @@ class FamilyReach:
                 index = self.index[row]
                 ways[row] = np.where(index >= 0, stands[np.maximum(index, 0)], -1)
             if held is not None and held.leads[row]:
-                unlike = self._rerouted(row, ways[row])
-                if unlike.any():
-                    self.rerouted[row] = unlike
+                held.reroute(row, ways[row])
         return ways
-
-    def _rerouted(self, row: int, ways: Places) -> NDArray[np.bool_]:
-        """The columns for which a device has other next hops than before the change."""
-        assert self.earlier is not None
-        before = self.earlier.reach
-        numbers: dict[tuple[NextHop, ...], int] = {}
-        found = []
-        for routes, positions in (
-            (before.routes[row], before.positions[row]),
-            (self.routes[row], self.positions[row]),
-        ):
-            kinds = np.full(len(routes) + 1, -1, dtype=np.int32)
-            for position in positions:
-                hops = routes[position].obeyed_hops or routes[position].wanted
-                kinds[position] = numbers.setdefault(hops, len(numbers))
-            found.append(kinds)
-        unlike: NDArray[np.bool_] = found[0][before.ways[row]] != found[1][ways]
-        return unlike
 
     # -- the fixed points --------------------------------------------------------
 
@@ -306,10 +283,10 @@ class FamilyReach:
             mine = mine | unsure
         decision = None
         if self.earlier is not None and self.earlier.same[row]:
-            decision = self.earlier.reach._decisions[row]
+            decision = self.earlier.reach.decisions[row]
         if decision is None:
             decision = self._decide(row, mine)
-        self._decisions[row] = decision
+        self.decisions[row] = decision
         ways = self.ways[row]
         self.bits[row] |= np.where(mine, np.uint32(0), decision.ends[ways])
         for columns, bits in decision.placed:
@@ -437,12 +414,12 @@ class FamilyReach:
     def default_rows(self, row: int) -> tuple[NDArray[np.int32], NDArray[np.int8]]:
         """For one device and every address: the number of the source it chooses (see `source`),
         and what a ping shows."""
-        known = self._defaults.get(row)
+        known = self.defaults.get(row)
         if known is None:
-            known = self._defaults_again(row) or self._default_rows(row, None)
+            known = self._defaults_again(row) or self.choose(row, None)
             if not self.keeps:
-                self._defaults.clear()  # whoever asks for one row asks again soon
-            self._defaults[row] = known
+                self.defaults.clear()  # whoever asks for one row asks again soon
+            self.defaults[row] = known
         return known
 
     @property
@@ -471,63 +448,10 @@ class FamilyReach:
             return np.zeros(len(self.addresses), dtype=np.uint32)
         return self.default_returns_of(self.default_rows(row)[0])
 
-    def unlike_before(self, row: int) -> NDArray[np.bool_] | None:
-        """The columns for which packets go or end otherwise than before the change, here or where
-        this device hands them on; None if that is not known."""
-        earlier = self.earlier
-        if earlier is None or not earlier.leads[row] or not self._owners_as_before:
-            return None
-        decision = self._decisions[row]
-        if decision is None:
-            return None
-        found: NDArray[np.bool_] = self._recoded[row]
-        for there in decision.leads:
-            found = found | self._recoded[there]
-        rerouted = self.rerouted.get(row)
-        return found if rerouted is None else found | rerouted
-
-    @cached_property
-    def _owners_as_before(self) -> bool:
-        earlier = self.earlier
-        return earlier is not None and np.array_equal(self.owner_rows, earlier.reach.owner_rows)
-
-    @cached_property
-    def _recoded(self) -> NDArray[np.bool_]:
-        """Per cell whether another code stands there than before the change."""
-        assert self.earlier is not None
-        found: NDArray[np.bool_] = self.codes != self.earlier.reach.codes
-        return found
-
-    @cached_property
-    def _recoded_back(self) -> NDArray[np.bool_]:
-        """The same by column."""
-        return np.ascontiguousarray(self._recoded.T)
-
-    def returns_unlike_before(self, column: int) -> NDArray[np.bool_]:
-        """The columns whose owners' returns to one address end otherwise than before."""
-        found: NDArray[np.bool_] = self._recoded_back[column].take(self.owner_rows)
-        return found
-
     def _defaults_again(self, row: int) -> tuple[NDArray[np.int32], NDArray[np.int8]] | None:
-        """`default_rows` from those before the change: only what differs is computed."""
-        unlike = self.unlike_before(row)
-        if unlike is None or self.earlier is None:
-            return None
-        was = self.earlier.reach._defaults.get(row)
-        if was is None:
-            return None
-        sources, ok = was
-        if (sources >= len(self.addresses)).any():
-            return None  # numbers of addresses that are no columns are each table's own
-        back = self._recoded_back[np.maximum(sources, 0), self.owner_rows] & (sources >= 0)
-        columns = np.flatnonzero(unlike | back)
-        if not columns.size:
-            return was
-        sources, ok = sources.copy(), ok.copy()
-        sources[columns], ok[columns] = self._default_rows(row, columns)
-        return sources, ok
+        return None if self.earlier is None else self.earlier.default_rows(row)
 
-    def _default_rows(
+    def choose(
         self, row: int, some: NDArray[np.int64] | None
     ) -> tuple[NDArray[np.int32], NDArray[np.int8]]:
         """`default_rows` for all columns or for some."""

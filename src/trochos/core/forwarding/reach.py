@@ -81,6 +81,11 @@ class Reach:
                     self.forwarding, family, None, held, leading or frozenset()
                 )
 
+    def let_go(self) -> None:
+        """Forgets the arrays of before the change: what is asked from now on is computed anew."""
+        for table in self.families.values():
+            table.earlier = None
+
     def pairs(
         self, devices: set[str] | None = None, targets: set[Address] | None = None
     ) -> Iterator[Pair]:
@@ -201,21 +206,21 @@ class Reach:
     ) -> list[tuple[Address, NDArray[np.int8]]] | None:
         """`states_of` from those before the change; arrays that are the same are the same object.
         None if it has to be computed."""
-        row = table.row[name]
-        unlike = table.unlike_before(row)
-        if unlike is None or table.earlier is None:
+        row, earlier = table.row[name], table.earlier
+        unlike = earlier.unlike(row) if earlier is not None else None
+        if unlike is None or earlier is None:
             return None
-        was = table.earlier.reach.states.get(name)
-        if was is None or table.any_odd or table.earlier.reach.any_odd:
+        was = earlier.reach.states.get(name)
+        if was is None or table.any_odd or earlier.reach.any_odd:
             return None
         chosen, ok = table.default_rows(row)
-        known = table.earlier.reach.default_rows(row)
+        known = earlier.reach.default_rows(row)
         if known[0] is not chosen:
             unlike = unlike | (ok != known[1]) | (chosen != known[0])
         out = []
         for source, states in was:
             own = table.column[source]
-            columns = np.flatnonzero(unlike | table.returns_unlike_before(own))
+            columns = np.flatnonzero(unlike | earlier.returns_unlike(own))
             if columns.size:
                 found = np.where(
                     chosen[columns] == own, ok[columns], table.ping_some(row, source, columns)

@@ -77,7 +77,7 @@ class Kept:
             and network.cables == before.cables
             and all(d.name in old and self._alike(d, "interfaces", "filters") for d in self.changed)
         )
-        self.links = links if same else Links(network, deaf, links)
+        self.links = links.again() if same else Links(network, deaf, links)
         self._same_links = same
         names = {device.name for device in self.changed}
         self.untouched = {

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable
+from copy import copy
 from typing import TypeVar
 
 from ..network.facts import Device, End, Interface, Network, Segment
@@ -55,6 +56,13 @@ class Links:
             }
             self._of_device = {k: v for k, v in before._of_device.items() if k[1] in same}
             self._of_parts = dict(before._of_parts)
+
+    def again(self) -> Links:
+        """The same for a changed copy in which nothing here changed. What is made for the copy is
+        its own: originals are asked by several at once, and live much longer."""
+        other = copy(self)
+        other._of_device, other._of_parts = dict(self._of_device), dict(self._of_parts)
+        return other
 
     def of_device(self, what: str, device: Device, make: Callable[[], Made]) -> Made:
         """What follows from the facts and the lines of one device and nothing else: made once for

@@ -11,6 +11,7 @@ purpose, as far as anybody can tell.
 
 from __future__ import annotations
 
+import contextlib
 from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
@@ -212,9 +213,11 @@ def _peeled(
 ) -> bool:
     """Takes what is left apart on a copy without the known faults; False if it was stopped."""
     ends = {name for q in left for name in (q.sender, q.owner)}
-    copy = survey
+    texts = survey.survey
     for finding in usable:
-        copy = _with(copy, finding.remedies[0].edits) or copy
+        with contextlib.suppress(EditError):
+            texts = apply(texts, finding.remedies[0].edits).survey
+    copy = type(survey)(texts, survey)
     now = answers(copy.reach, ends)
     open_ = {q: now[q] for q in left if q in now and now[q].ok is not True}
     known, tried = len(left), 0
@@ -245,6 +248,7 @@ def _peeled(
             open_.pop(item)
             left.pop(item)
         copy = later
+        copy.let_go()  # else each copy would keep all before it
     return True
 
 

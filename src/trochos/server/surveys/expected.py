@@ -7,8 +7,9 @@ import zipfile
 from typing import Any
 
 import yaml
+from rest_framework.exceptions import ValidationError
 
-from ...core.diagnosis.audit import parse_expectations
+from ...core.diagnosis.audit import ExpectationError, parse_expectations
 from . import jobs
 from .models import ExpectationList, StoredSurvey
 
@@ -35,12 +36,18 @@ def expect(stored: StoredSurvey, entry: dict[str, object], user: Any) -> bool:
     """
     text, _ = expectations_of(stored)
     asked = {key: value for key, value in entry.items() if key != "name"}
-    for held in yaml.safe_load(text) or []:
-        if isinstance(held, dict) and {k: v for k, v in held.items() if k != "name"} == asked:
-            return False
     more = yaml.safe_dump([entry], sort_keys=False, allow_unicode=True, width=100)
     whole = f"{text.rstrip()}\n{more}" if text.strip() else more
-    parse_expectations(whole)
+    try:
+        parse_expectations(text)
+        parse_expectations(whole)
+    except ExpectationError as error:
+        raise ValidationError(
+            f"The list of expectations cannot take more as it stands: {error} Mend it first."
+        ) from error
+    for held in yaml.safe_load(text) or []:
+        if {key: value for key, value in held.items() if key != "name"} == asked:
+            return False
     ExpectationList.objects.update_or_create(
         network=stored.network, defaults={"text": whole, "changed_by": user}
     )

@@ -40,7 +40,7 @@ def find(context: Context) -> Iterator[Finding]:
     holding = shared.holders(network, links)
     yield from _unheld(context, holding)
     yield from _cut_off(context, holding)
-    yield from _equal(context)
+    yield from _equal(context, holding)
     yield from _beside(context)
 
 
@@ -77,9 +77,11 @@ def _pairs(context: Context) -> Iterator[Finding]:
         )
 
 
-def _equal(context: Context) -> Iterator[Finding]:
-    """Of two that hear each other and are as good, the first one stays: no text says which."""
+def _equal(context: Context, holding: list[tuple[Device, SharedGateway]]) -> Iterator[Finding]:
+    """Of two that hear each other and are as good, and none is better, the first one stays: no
+    text says which."""
     network, links = context.tables.network, context.tables.links
+    held = {value.address for _, part in holding for value, _ in part.addresses}
     for relation in shared.relations(network, links):
         left, right = relation.ends
         if not relation.works or any(
@@ -90,6 +92,8 @@ def _equal(context: Context) -> Iterator[Finding]:
         if ranks[0] is None or ranks[0] != ranks[1]:
             continue
         address = left.part.addresses[0][0].address
+        if address in held:
+            continue
         yield Finding(
             "shared-priority-equal",
             NOTES,
