@@ -46,8 +46,8 @@ _URGENCY = {
     "sweep": 4,
     "audit": 3,
 }
-AHEAD, LATER = "computed ahead", 60
-"""What an answer that nobody waits for says of itself, and how much later it comes for that."""
+LATER = 60
+"""How much less urgent an answer is that nobody waits for."""
 _LONGER = {"sweep": 900.0, "audit": 300.0, "desk": 180.0}
 """Seconds that some may take: nobody waits before them."""
 
@@ -56,7 +56,7 @@ def ask(kind: str, survey: StoredSurvey, question: dict[str, Any], seconds: floa
     """The answer to a question about a survey; it is put to the workers if nobody asked before.
 
     Args:
-        kind: one of `work.KINDS`.
+        kind: one of `work.KINDS` or `work.KEPT_ON`.
         survey: the survey.
         question: what is asked, in values that JSON has.
         seconds: how long to wait for it before returning.
@@ -68,9 +68,9 @@ def ask(kind: str, survey: StoredSurvey, question: dict[str, Any], seconds: floa
         found = None
     if found is None:
         found = _put(key, kind, survey, question)
-    elif found.state == Answer.WAITING and found.what == AHEAD:
+    elif found.ahead and found.state == Answer.WAITING:
         # Somebody waits for it now: it is put before what nobody waits for.
-        if Answer.objects.filter(pk=found.pk, what=AHEAD).update(what=""):
+        if Answer.objects.filter(pk=found.pk, ahead=True).update(ahead=False):
             _queue(found, _URGENCY.get(kind, 0))
     try:
         if settings.COMPUTE_HERE and not found.over:
@@ -105,7 +105,7 @@ def ahead(kind: str, survey: StoredSurvey, question: dict[str, Any]) -> None:
     """Has workers compute an answer that nobody waits for, unless it is there or under way."""
     key = _key(kind, survey, question)
     if not Answer.objects.filter(key=key).exists():
-        _put(key, kind, survey, question, AHEAD)
+        _put(key, kind, survey, question, ahead=True)
 
 
 def known(kind: str, survey: StoredSurvey, question: dict[str, Any]) -> Answer | None:
@@ -120,13 +120,13 @@ def _key(kind: str, survey: StoredSurvey, question: dict[str, Any]) -> str:
 
 
 def _put(
-    key: str, kind: str, survey: StoredSurvey, question: dict[str, Any], what: str = ""
+    key: str, kind: str, survey: StoredSurvey, question: dict[str, Any], ahead: bool = False
 ) -> Answer:
-    urgency = _URGENCY.get(kind, 0) - (LATER if what == AHEAD else 0)
+    urgency = _URGENCY.get(kind, 0) - (LATER if ahead else 0)
     try:
         with transaction.atomic():
             made = Answer.objects.create(
-                key=key, kind=kind, survey=survey, question=question, what=what
+                key=key, kind=kind, survey=survey, question=question, ahead=ahead
             )
             _queue(made, urgency)
             return made

@@ -156,6 +156,8 @@ class Answer(models.Model):
     state = models.CharField(max_length=10, default=WAITING)
     wanted = models.BooleanField(default=True)
     """False once somebody stopped it: it ends with the best answer so far."""
+    ahead = models.BooleanField(default=False)
+    """True as long as nobody asked for it: it is computed before somebody does."""
     tried = models.PositiveIntegerField(default=0)
     of = models.PositiveIntegerField(default=0)
     what = models.CharField(max_length=300, blank=True)
