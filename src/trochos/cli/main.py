@@ -12,7 +12,7 @@ from pathlib import Path
 
 from ..core.change.unmask import mask_edits, secrets_in
 from ..core.diagnosis.audit import Expectation, ExpectationError, parse_expectations
-from ..core.diagnosis.causes import Progress
+from ..core.diagnosis.trials import Progress
 from ..core.forwarding.endpoints import EndpointError
 from ..core.forwarding.traffic import Traffic, read_traffic
 from ..core.network.addressing import Address

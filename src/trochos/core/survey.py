@@ -14,13 +14,14 @@ from .change.apply import Changed, apply
 from .change.compare import Comparison, compare
 from .change.rehearse import Effect, compare_pairs, neighbours_changed, routes_changed
 from .diagnosis.audit import Expectation, Result, check
-from .diagnosis.causes import Diagnosis, Progress, diagnose
+from .diagnosis.causes import Diagnosis, diagnose
 from .diagnosis.finding import Finding
 from .diagnosis.findings import Context, find_all
 from .diagnosis.ladder import Ladder, climb
 from .diagnosis.remedies.bench import Bench
 from .diagnosis.remedies.of_findings import with_remedies
 from .diagnosis.touching import findings_on_path
+from .diagnosis.trials import Progress
 from .diagnosis.why import explain_prefix
 from .forwarding.endpoints import EndpointError, resolve
 from .forwarding.path import Path, Traffic, find_path, with_other_sources

@@ -9,19 +9,14 @@ one. What remains is reduced to the smallest set in which every member is needed
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable, Set
 from dataclasses import replace
 
 from ..change.apply import apply
 from ..change.places import places_of
-from ..change.rehearse import Effect, compare_pairs
+from ..change.rehearse import compare_pairs
 from ..forwarding.endpoints import EndpointError
-from ..forwarding.families import FamilyReach
 from ..forwarding.path import Path, Traffic, find_path
-from ..forwarding.settle import settle
-from ..forwarding.verdicts import BIT
 from ..forwarding.walk import Leg
-from ..network.addressing import Address
 from ..network.edits import DataEdit, Edit, EditError, TextEdit
 from ..network.facts import End
 from ..network.guard import guarded
@@ -29,7 +24,6 @@ from ..network.quiet import without_collecting
 from ..network.source import Source
 from ..protocols.filters import Flow
 from ..protocols.gates import Relation
-from ..readers.survey import Survey
 from .answer import Alternative, Cause, Diagnosis, Option, Trial
 from .finding import BREAKS, Finding, Ready
 from .findings import Context, find_all
@@ -39,11 +33,8 @@ from .remedies.of_findings import remedies_of
 from .suspects import LIKELY, PLAUSIBLE, POSSIBLE, SURE, WORKAROUND, Suspect, look, look_towards
 from .suspects.statics import leads_away
 from .touching import findings_on_path
+from .trials import Progress, Trials
 
-TRIALS, LEAST_TRIALS, WORK = 140, 40, 2400
-"""How many remedies are tried at most: the bound of the search, `WORK` trials of one device each.
-Of 156 pairs of faults on the captured networks (up to 15 devices; bench/any_line.py
---pairs) the longest search took 131; mangled demos of 55 devices took 140, and 12 s."""
 FULL = 14
 """How many remedies that work are compared on all pairs."""
 ALTERNATIVES = 2
@@ -54,8 +45,6 @@ STAGES = (-1, LIKELY, POSSIBLE, 99)
 """Remedies that are believed up to here are tried alone, then their findings' all together."""
 LARGE, FULL_LARGE = 100, 2
 """From so many devices on, only so many remedies that work are looked for and compared."""
-Progress = Callable[[int, int, str], bool]
-"""Called with (tried, of at most, what); False stops the search with the best so far."""
 
 
 class Search:
@@ -72,25 +61,21 @@ class Search:
     ) -> None:
         self.base, self.findings = base, findings
         self.sender, self.receiver, self.traffic = sender, receiver, traffic
-        self.progress = progress
-        self.tried = 0
-        devices = max(1, len(base.network.devices))
-        self.most = max(LEAST_TRIALS, min(TRIALS, WORK // devices))
-        self.stopped = False
         self.broke = False
-        self.first: Path | None = None
-        self._trials: dict[tuple[Edit, ...], Trial | None] = {}
-        self._full: dict[tuple[Edit, ...], Effect] = {}
-        self._arrivals: dict[tuple[Edit, ...], int] = {}
+        self.first = self._complaint()
+        """The complaint as it is."""
+        self.trials = Trials(base, self.first, sender, self.receiver, traffic, progress)
         self._mended: list[tuple[Trial, list[Option]]] = []
         """States with all contradictions of the one before mended, the last first."""
 
-    def _outside(self, path: Path) -> Path:
-        """Where a device answers at its own address: the path to an outside one that stands for
-        it, if that fails. Whoever complains of the device may have asked for that."""
+    def _complaint(self) -> Path:
+        """The path asked for. Where a device answers at its own address: the path to an outside
+        one that stands for it, if that fails. Whoever complains of the device may have asked
+        for that."""
         forwarding = self.base.forwarding
-        if path.receiver != self.receiver:
-            return path  # an address was said
+        path = find_path(forwarding, self.sender, self.receiver, self.traffic)
+        if path.works != "yes" or path.receiver != self.receiver:
+            return path  # it fails, or an address was said
         for address, owners in forwarding.near.led.items():
             if any(owner.end.device == path.receiver for owner in owners):
                 other = find_path(forwarding, self.sender, str(address), self.traffic)
@@ -100,11 +85,8 @@ class Search:
         return path
 
     def run(self) -> Diagnosis:
-        path = find_path(self.base.forwarding, self.sender, self.receiver, self.traffic)
-        if path.works == "yes":
-            path = self._outside(path)
+        path = self.first
         out = Diagnosis(path)
-        self.first = path
         if path.works == "yes":
             out.says = path.sentence()
             return out
@@ -117,10 +99,10 @@ class Search:
             sure = self._options(start, self.findings, looking=False)
             sure = [o for o in sure if o.weight == SURE and o.finding.severity == BREAKS]
             for option in sure[:FULL_LARGE]:
-                self._try(option.edits, option.remedy.title)
+                self.trials.attempt(option.edits, option.remedy.title)
             out.causes = self._unproven(sure)
             out.says = path.sentence()
-            out.tried, out.complete = self.tried, not (self.stopped or self.broke)
+            out.tried, out.complete = self.trials.tried, not (self.trials.stopped or self.broke)
             return out
         options: list[Option] = []
         alone: list[Option] = []
@@ -146,7 +128,7 @@ class Search:
                         )
                     if len(found) == 1:
                         alone, found = found, []
-                if alone or found or self.stopped:
+                if alone or found or self.trials.stopped:
                     break
         if alone:
             out.causes = self._ranked(alone)
@@ -168,7 +150,7 @@ class Search:
                 out.says = self._narrowed(path)
         for cause in out.causes:
             cause.option.finding = self._quoting(cause.option)
-        out.tried, out.complete = self.tried, not (self.stopped or self.broke)
+        out.tried, out.complete = self.trials.tried, not (self.trials.stopped or self.broke)
         return out
 
     def _quoting(self, option: Option) -> Finding:
@@ -264,7 +246,7 @@ class Search:
     def _leads_on(self, bench: Bench, finding: Finding) -> bool:
         """True if the failing one of two equal ways leads nearer to an end of the complaint."""
         first = self.first
-        assert first is not None and isinstance(finding.subject, tuple)
+        assert isinstance(finding.subject, tuple)
         route, hop = finding.subject
         return any(
             end is not None
@@ -322,72 +304,6 @@ class Search:
             out += look_towards(bench, leg, tunnel.remote)
         return [Suspect(s.finding, max(s.weight, LIKELY)) for s in out]
 
-    # -- trials --------------------------------------------------------------------
-
-    def _try(self, edits: tuple[Edit, ...], what: str) -> Trial | None:
-        """The network with these edits; None if they cannot be made together."""
-        if edits in self._trials:
-            return self._trials[edits]
-        if self.tried >= self.most:
-            self.stopped = True
-            return None
-        self.tried += 1
-        if self.progress is not None and not self.progress(self.tried, self.most, what):
-            self.stopped = True
-            return None
-        trial: Trial | None = None
-        try:
-            changed = apply(self.base.survey, edits)
-            bench = bench_of(changed.survey, self.base)
-            trial = Trial(bench, edits, self._ask(bench))
-        except (EditError, EndpointError):
-            trial = None  # they contradict each other, or take an end of the complaint away
-        self._trials[edits] = trial
-        return trial
-
-    def _ask(self, bench: Bench) -> Path:
-        """The complaint put to a changed network: the same addresses, where they still are."""
-        first = self.first
-        assert first is not None
-        near = bench.forwarding.near
-        there = first.receiver in near.owner_devices(first.target)
-        receiver = str(first.target) if there else self.receiver
-        owner = first.receiver if there else None
-        return find_path(bench.forwarding, self.sender, receiver, self.traffic, owner)
-
-    def _effect(self, edits: tuple[Edit, ...]) -> Effect:
-        held = self._full.get(edits)
-        if held is None:
-            trial = self._trials[edits]
-            assert trial is not None
-            held = self._full[edits] = compare_pairs(self.base.reach, trial.bench.reach)
-        return held
-
-    def _gains(self, judged: list[Cause]) -> dict[int, int]:
-        """Per cause how many pairs it heals. Which of two ends should move to the other is not
-        told by pairs with their own addresses (those of the end that moves are gone, those of the
-        other one heal), so remedies of one finding that heal as many other pairs count alike."""
-        out = {id(cause): cause.effect.count("heals") for cause in judged}
-        for _, alike in itertools.groupby(
-            sorted(judged, key=lambda c: c.option.finding.id), lambda c: c.option.finding.id
-        ):
-            members = list(alike)
-            moved = {a for cause in members for a in self._renumbered(cause.option.edits)}
-            if not moved or len(members) < 2:
-                continue
-            elsewhere = {c.effect.count_elsewhere("heals", moved) for c in members}
-            if len(elsewhere) == 1:
-                most = max(out[id(c)] for c in members)
-                out |= {id(c): most for c in members}
-        return out
-
-    def _renumbered(self, edits: tuple[Edit, ...]) -> Set[Address]:
-        """The addresses that somebody has before or after a change, and not in both."""
-        trial = self._trials[edits]
-        assert trial is not None
-        owners = self.base.forwarding.near.owners
-        return owners.keys() ^ trial.bench.forwarding.near.owners.keys()
-
     # -- one remedy that heals -----------------------------------------------------
 
     def _alone(self, options: list[Option]) -> list[Option]:
@@ -400,8 +316,8 @@ class Search:
             # What is believed much less than one that works is not tried any more.
             if out and option.weight > max(best, LIKELY):
                 continue
-            trial = self._try(option.edits, option.remedy.title)
-            if self.stopped:
+            trial = self.trials.attempt(option.edits, option.remedy.title)
+            if self.trials.stopped:
                 break
             if trial is not None and trial.works == "yes":
                 out.append(option)
@@ -421,8 +337,8 @@ class Search:
                     options.remove(option)
                 first.add(option.finding.id)
         options = options[:most]
-        judged = [Cause(o, "proven", True, self._effect(o.edits)) for o in options]
-        heals = self._gains(judged)
+        judged = [Cause(o, "proven", True, self.trials.effect(o.edits)) for o in options]
+        heals = self.trials.gains(judged)
 
         def key(cause: Cause) -> tuple[object, ...]:
             effect, option = cause.effect, cause.option
@@ -458,15 +374,15 @@ class Search:
         others = [r for r in cause.option.finding.remedies if r.edits != cause.option.edits]
         for number, remedy in enumerate(others):
             edits = (*rest, *remedy.edits)
-            known = edits in self._trials
+            known = edits in self.trials
             if not known and (not look or self.large or number >= ALTERNATIVES):
                 cause.alternatives.append(Alternative(remedy))
                 continue
-            trial = self._try(edits, remedy.title)
+            trial = self.trials.attempt(edits, remedy.title)
             if trial is None:
                 cause.alternatives.append(Alternative(remedy))
                 continue
-            without = self._trials.get(rest) if rest else None
+            without = self.trials.held(rest) if rest else None
             before = without.bench.reach if without is not None else self.base.reach
             effect = compare_pairs(before, trial.bench.reach)
             asks_pings = self.traffic is None or self.traffic.protocol == "icmp"
@@ -475,38 +391,6 @@ class Search:
             cause.alternatives.append(Alternative(remedy, trial.works == "yes", effect))
 
     # -- several together --------------------------------------------------------------
-
-    def _state(self, trial: Trial) -> tuple[object, ...]:
-        """Where the legs end, and how far around their ends the others get."""
-        legs = []
-        for leg in (trial.path.outbound, trial.path.back):
-            if leg is None:
-                legs.append(("", "", ""))
-                continue
-            last = leg.decisive.last
-            legs.append((leg.verdict, last.device, str(last.route.prefix) if last.route else ""))
-        return (*legs, self._reached(trial))
-
-    def _reached(self, trial: Trial) -> int:
-        """How many devices get to the target, and to the source: what heals a part of a way
-        that is broken twice changes nothing for the complaint, but for them."""
-        first = self.first
-        assert first is not None
-        held = self._arrivals.get(trial.edits)
-        if held is None:
-            ends = {first.target} | ({first.source} if first.source is not None else set())
-            table = FamilyReach(trial.bench.forwarding, first.family, list(ends))
-            held = int((table.bits & BIT["delivered"] != 0).sum())
-            self._arrivals[trial.edits] = held
-        return held
-
-    def _score(self, trial: Trial) -> int:
-        """How far the complaint got: a leg that arrives counts most."""
-        value = 0
-        for leg in (trial.path.outbound, trial.path.back):
-            if leg is not None:
-                value += {"yes": 10, "partly": 6, "unknown": 2}.get(leg.state, 0)
-        return value * 1000 + self._reached(trial)
 
     def _contradictions(self, start: Trial, options: list[Option], most: int) -> list[Option]:
         """The needed ones of all contradictions, if mending them all heals the complaint."""
@@ -538,18 +422,18 @@ class Search:
                 here = options
                 if chosen:
                     here = self._options(trial, trial_findings(trial))
-                state = self._state(trial)
+                state = self.trials.state(trial)
                 for option in here:
                     edits = (*trial.edits, *option.edits)
-                    nxt = self._try(edits, option.remedy.title)
-                    if self.stopped:
+                    nxt = self.trials.attempt(edits, option.remedy.title)
+                    if self.trials.stopped:
                         return []
                     if nxt is None:
                         continue
                     if nxt.works == "yes":
                         return self._reduced([*chosen, option])
-                    if self._state(nxt) != state:
-                        gain = self._score(nxt) - self._score(trial)
+                    if self.trials.state(nxt) != state:
+                        gain = self.trials.score(nxt) - self.trials.score(trial)
                         rank = (-gain, option.weight + min(option.order, 2), len(moved))
                         moved.append((rank, nxt, [*chosen, option]))
             moved.sort(key=lambda item: item[0])
@@ -576,7 +460,7 @@ class Search:
                 continue  # it says the same as one before, or contradicts it
             chosen.append(option)
             edits = (*edits, *option.edits)
-        trial = self._try(edits, "all contradictions at once") if chosen else None
+        trial = self.trials.attempt(edits, "all contradictions at once") if chosen else None
         return None if trial is None else (trial, chosen)
 
     def _reduced(self, chosen: list[Option]) -> list[Option]:
@@ -592,7 +476,7 @@ class Search:
         def heals(options: list[Option]) -> bool:
             in_order = sorted(options, key=lambda o: place[id(o)])
             edits = tuple(edit for option in in_order for edit in option.edits)
-            trial = self._try(edits, "is each of them needed?")
+            trial = self.trials.attempt(edits, "is each of them needed?")
             return trial is not None and trial.works == "yes"
 
         def needed(given: list[Option], fresh: bool, rest: list[Option]) -> list[Option]:
@@ -608,7 +492,7 @@ class Search:
 
         found = needed([], False, ordered)
         # A search that was stopped on the way has shown nothing of the rest.
-        if self.stopped or not found:
+        if self.trials.stopped or not found:
             return chosen
         return sorted(found, key=lambda o: place[id(o)])
 
@@ -621,8 +505,8 @@ class Search:
         for one, other in itertools.combinations(near, 2):
             if one.finding.id == other.finding.id or (one in chosen and other in chosen):
                 continue  # two ways to mend one thing; or both are needed, and are not enough
-            trial = self._try((*one.edits, *other.edits), "do two do it?")
-            if self.stopped:
+            trial = self.trials.attempt((*one.edits, *other.edits), "do two do it?")
+            if self.trials.stopped:
                 break
             if trial is not None and trial.works == "yes":
                 return [one, other]
@@ -630,23 +514,23 @@ class Search:
 
     def _set(self, chosen: list[Option]) -> tuple[list[Cause], list[str]]:
         whole = tuple(edit for o in chosen for edit in o.edits)
-        if self._try(whole, "all of them together") is None:
+        if self.trials.attempt(whole, "all of them together") is None:
             return [], []
-        everything = self._trials[whole]
+        everything = self.trials.held(whole)
         assert everything is not None
         causes = []
         for option in chosen:
             rest = tuple(edit for o in chosen if o is not option for edit in o.edits)
-            without = self._try(rest, "all but one")
+            without = self.trials.attempt(rest, "all but one")
             effect = (
                 compare_pairs(without.bench.reach, everything.bench.reach)
                 if without is not None
-                else self._effect(whole)
+                else self.trials.effect(whole)
             )
             # Proven is a member without which the rest does not heal; a search that was stopped
             # before that was tried has not shown it.
             needed = without is not None and without.works != "yes"
-            refused = without is None and not self.stopped
+            refused = without is None and not self.trials.stopped
             certainty = "proven" if needed or refused else "likely"
             causes.append(Cause(option, certainty, True, effect))
             self._alternatives(causes[-1], rest, True)
@@ -666,11 +550,11 @@ class Search:
         for option in options:
             if option.finding.id in seen or len(out) >= 5 or option.weight > LIKELY:
                 continue
-            trial = self._trials.get(option.edits)
+            trial = self.trials.held(option.edits)
             if trial is None:
                 continue
             seen.add(option.finding.id)
-            out.append(Cause(option, "likely", False, self._effect(option.edits)))
+            out.append(Cause(option, "likely", False, self.trials.effect(option.edits)))
         return out
 
     @staticmethod
@@ -699,11 +583,6 @@ def only_removes(edits: tuple[Edit, ...]) -> bool:
     )
 
 
-def bench_of(survey: Survey, base: Bench) -> Bench:
-    """A changed copy of a survey, computed as far as single paths need it."""
-    return Bench(survey, *settle(survey.network, base.tables), before=base)
-
-
 def trial_findings(trial: Trial) -> list[Finding]:
     """The findings of a changed network."""
     bench = trial.bench
@@ -727,4 +606,4 @@ def diagnose(
         return Search(base, findings, sender, receiver, traffic, progress).run()
 
 
-__all__ = ["Cause", "Diagnosis", "bench_of", "diagnose"]
+__all__ = ["Cause", "Diagnosis", "diagnose"]

@@ -20,10 +20,11 @@ from typing import TYPE_CHECKING
 from ..change.apply import apply
 from ..change.rehearse import compare_pairs
 from ..diagnosis.answer import Cause, Option
-from ..diagnosis.causes import Diagnosis, bench_of
+from ..diagnosis.causes import Diagnosis
 from ..diagnosis.finding import BREAKS, Finding
 from ..diagnosis.remedies.bench import Bench
 from ..diagnosis.suspects import SURE
+from ..diagnosis.trials import bench_of
 from ..forwarding.endpoints import EndpointError
 from ..forwarding.walk import Branch
 from ..network.addressing import Address

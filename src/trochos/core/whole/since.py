@@ -14,7 +14,7 @@ from ..change.apply import apply
 from ..change.derive import edits_between
 from ..change.rehearse import compare_pairs
 from ..change.text import slot, squeeze
-from ..diagnosis.causes import bench_of
+from ..diagnosis.trials import bench_of
 from ..forwarding.endpoints import EndpointError
 from ..forwarding.path import Path, Traffic, find_path
 from ..network.documents import Document
