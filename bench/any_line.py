@@ -17,6 +17,7 @@ import itertools
 import random
 import sys
 import time
+from collections.abc import Iterator
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -24,6 +25,32 @@ sys.path[:0] = [str(ROOT / "src"), str(ROOT / "tests"), str(ROOT / "demo")]
 
 from faults import faults, try_fault, try_two  # noqa: E402
 from surveys import bare  # noqa: E402
+
+from trochos.core.survey import Computed  # noqa: E402
+
+Attempt = tuple[bool, bool, object, float]
+"""Whether the first suspect is the fault, whether it is about the very line, what it is, and the
+seconds that it took."""
+
+
+def one_at_a_time(healthy: Computed, rng: random.Random) -> Iterator[Attempt]:
+    """Every fault that breaks something."""
+    for fault in faults(healthy, rng):
+        started = time.perf_counter()
+        outcome = try_fault(healthy, fault)
+        if outcome is not None:
+            yield outcome.hit, outcome.line, outcome, time.perf_counter() - started
+
+
+def two_at_once(healthy: Computed, rng: random.Random) -> Iterator[Attempt]:
+    """Every two faults that each break the same pair of hosts."""
+    couples = list(itertools.combinations(itertools.islice(faults(healthy, rng), 60), 2))
+    rng.shuffle(couples)
+    for couple in couples:
+        started = time.perf_counter()
+        found = try_two(healthy, couple)
+        if found is not None:
+            yield found[0], False, (couple, found), time.perf_counter() - started
 
 
 def main() -> int:
@@ -36,44 +63,19 @@ def main() -> int:
     options = parser.parse_args()
     hits = total = lines = 0
     slowest = 0.0
+    attempts = two_at_once if options.pairs else one_at_a_time
     for folder in sorted((ROOT / "tests" / "cases").glob("*-00")):
         if options.nets and folder.name.split("-")[0] not in options.nets:
             continue
-        healthy = bare(folder / "survey")
         mine = good = 0
-        if options.pairs:
-            rng = random.Random(options.seed)
-            every = list(itertools.islice(faults(healthy, rng), 60))
-            couples = list(itertools.combinations(every, 2))
-            rng.shuffle(couples)
-            for couple in couples:
-                if mine >= options.each:
-                    break
-                started = time.perf_counter()
-                found = try_two(healthy, couple)
-                if found is None:
-                    continue
-                slowest = max(slowest, time.perf_counter() - started)
-                mine += 1
-                good += found[0]
-                if options.v and not found[0]:
-                    print(f"{folder.name} {couple} {found}")
-            print(f"{folder.name}: {good} of {mine}")
-            hits, total = hits + good, total + mine
-            continue
-        for fault in faults(healthy, random.Random(options.seed)):
+        healthy = bare(folder / "survey")
+        for hit, line, what, seconds in attempts(healthy, random.Random(options.seed)):
+            slowest = max(slowest, seconds)
+            mine, good, lines = mine + 1, good + hit, lines + line
+            if options.v and not hit:
+                print(f"{folder.name} {what}")
             if mine >= options.each:
                 break
-            started = time.perf_counter()
-            outcome = try_fault(healthy, fault)
-            if outcome is None:
-                continue
-            slowest = max(slowest, time.perf_counter() - started)
-            mine += 1
-            good += outcome.hit
-            lines += outcome.line
-            if options.v and not outcome.hit:
-                print(f"{folder.name} {outcome}")
         print(f"{folder.name}: {good} of {mine}")
         hits, total = hits + good, total + mine
     about = "" if options.pairs else f", about the very line {lines}"
