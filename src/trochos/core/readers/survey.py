@@ -26,13 +26,11 @@ from ..network.guard import guarded
 from ..network.quiet import without_collecting
 from ..network.source import HIDDEN, numbers_in
 from . import (
+    captured,
     gathering,
     hostfiles,
-    iproute,
     keepalived,
     limits,
-    namespaces,
-    nftables,
     pasted,
     probes,
     reports,
@@ -41,7 +39,6 @@ from . import (
     wiring,
 )
 from .drafts import CaptureDraft, ConfigDraft, DeviceDrafts
-from .frr import tables as frr_tables
 from .frr import text as frr_text
 from .instances import ends_apart, set_apart
 from .located import DataError, parse_data
@@ -454,61 +451,28 @@ class _Survey:
             ledger.settle_json(root)
             self.done(ledger, device)
             return
-        kind = iproute.kind_of(root)
-        if kind == "neigh":
-            ledger = Ledger(device, name, iproute.KINDS[kind], lines)
-            self.draft(device).captures.append(iproute.read_neighbours(document, device, name))
-            ledger.settle_json(root, False)
-        elif kind == "rule":
-            ledger = Ledger(device, name, iproute.KINDS[kind], lines)
-            self.draft(device).captures.append(iproute.read_rules(document, device, name))
-            ledger.settle_json(root, False)
-        elif kind in ("addr", "link", "route", "tunnel", "vlan"):
-            ledger = Ledger(device, name, iproute.KINDS[kind], lines)
-            known = {port for c in self.draft(device).captures for port in c.tunnels}
-            if kind == "route":
-                capture = iproute.read_routes(document, device, name)
-            elif kind == "vlan":
-                capture = iproute.read_vlans(document, device, name)
-            elif kind == "tunnel":
-                capture = iproute.read_tunnels(document, device, name)
-            else:
-                capture = iproute.read_links(document, device, name, known)
-            self.draft(device).captures.append(capture)
-            ledger.settle_json(root)
-        elif kind is not None:
-            ledger = Ledger(device, name, iproute.KINDS[kind], lines)
-            root.ignore_all()
-            ledger.settle_json(root, False)
-            if not flat or kind != "empty":
+        held = self.drafts.get(device)
+        tunnels = {port for c in held.captures for port in c.tunnels} if held else ()
+        told = captured.read(document, device, name, tunnels)
+        if told is not None:
+            ledger = Ledger(device, name, told.kind, lines)
+            if told.capture is not None:
+                self.draft(device).captures.append(told.capture)
+            elif not flat:
                 self.draft(device)
-        elif nftables.looks_like(root):
-            ledger = Ledger(device, name, nftables.KIND, lines)
-            self.draft(device).captures.append(nftables.read(document, device, name))
-            ledger.settle_json(root)
-        elif hostfiles.looks_like_settings(root):
-            ledger = Ledger(device, name, hostfiles.SYSCTL_KIND, lines)
-            self.draft(device).captures.append(hostfiles.read_settings(document, device, name))
-            ledger.settle_json(root, False)
-        elif namespaces.looks_like(root):
-            ledger = Ledger(device, name, namespaces.KIND, lines)
-            self.draft(device).captures.append(namespaces.read(document, device, name))
-            ledger.settle_json(root, False)
-        elif frr_tables.looks_like(root):
-            ledger = Ledger(device, name, frr_tables.KIND, lines)
-            self.draft(device).captures.append(frr_tables.read(root, name))
-            ledger.settle_json(root, False)
-        else:
-            gathered = reports.looks_like_json(root)
-            empty = not root.members() and isinstance(root.value, dict)
-            kind_text = "an empty object" if empty else f"{_encoding(text)} that is not recognised"
-            if gathered:
-                kind_text = reports.KIND
-                root.ignore_all()
-            ledger = Ledger(device or None, name, kind_text, lines)
-            ledger.settle_json(root, False)
-            if device:
-                self.draft(device).unread_files += not (gathered or empty)
+            ledger.settle_json(root, told.matters)
+            self.done(ledger, device)
+            return
+        gathered = reports.looks_like_json(root)
+        empty = not root.members() and isinstance(root.value, dict)
+        kind_text = "an empty object" if empty else f"{_encoding(text)} that is not recognised"
+        if gathered:
+            kind_text = reports.KIND
+            root.ignore_all()
+        ledger = Ledger(device or None, name, kind_text, lines)
+        ledger.settle_json(root, False)
+        if device:
+            self.draft(device).unread_files += not (gathered or empty)
         self.done(ledger, device)
 
     def about(self, document: Document, name: str) -> None:

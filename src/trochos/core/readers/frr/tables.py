@@ -6,7 +6,7 @@ from ...network.addressing import format_address, parse_address, parse_prefix
 from ...network.facts import GatheredRoute
 from ...network.protocols import computed_as
 from ..drafts import CaptureDraft
-from ..located_json import Node
+from ..located_json import Document, Node
 
 KIND = "route table of an FRR router"
 
@@ -22,9 +22,10 @@ def looks_like(root: Node) -> bool:
     )
 
 
-def read(root: Node, file: str) -> CaptureDraft:
+def read(document: Document, device: str, file: str) -> CaptureDraft:
+    """Reads the routes of a table, with the ways of each that are in use."""
     draft = CaptureDraft(file)
-    for key, node in root.members().items():
+    for key, node in document.root.members().items():
         prefix = parse_prefix(key)
         if prefix is None:
             continue
@@ -55,6 +56,6 @@ def read(root: Node, file: str) -> CaptureDraft:
                     tuple(sorted(hops, key=str)),
                 )
             )
-    for node in root.walk():
+    for node in document.root.walk():
         node.seen = node.seen or 2
     return draft
