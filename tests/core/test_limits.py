@@ -76,7 +76,7 @@ def test_a_feature_that_is_not_computed_makes_what_it_touches_unknown(row: Limit
 OTHERS = {
     "rules": {"rule_json": json.dumps([
         {"priority": 0, "src": "all", "table": "local"},
-        {"priority": 100, "src": "all", "fwmark": "0x1", "table": "100"},
+        {"priority": 100, "src": "all", "uidrange": "0-99", "table": "100"},
         {"priority": 32766, "src": "all", "table": "main"},
         {"priority": 32767, "src": "all", "table": "default"},
     ])},

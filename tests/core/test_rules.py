@@ -7,6 +7,7 @@ import json
 import pytest
 from surveys import compute, frr, wired
 
+from trochos.core.forwarding.path import Traffic
 from trochos.core.survey import Computed
 
 LOCAL = {"priority": 0, "src": "all", "table": "local"}
@@ -159,9 +160,135 @@ def test_a_strict_check_asks_with_the_rules_and_the_ends_exchanged() -> None:
     assert path.back.decisive.last.device == "mid"
 
 
-def test_a_rule_about_a_mark_leaves_the_device_open() -> None:
-    survey = network([{"priority": 100, "src": "all", "fwmark": "0x1", "table": "100"}], RIGHT)
+TCP = Traffic(protocol="tcp", port=443)
+ALL = {"priority": 100, "src": "all", "table": "100"}
+
+
+@pytest.mark.parametrize(
+    ("rule", "ping", "web"),
+    [
+        ({"fwmark": "0x1"}, False, False),
+        ({"fwmark": "0x0", "fwmask": "0x1"}, True, True),
+        ({"ipproto": "icmp"}, True, False),
+        ({"ipproto": "ipproto-1"}, True, False),
+        ({"ipproto": "tcp", "dport": 443}, False, True),
+        ({"ipproto": "tcp", "dport_start": 400, "dport_end": 500}, False, True),
+        ({"dport": 80}, False, False),
+        ({"sport_start": 1024, "sport_end": 65535}, False, True),
+        ({"tos": "0x10"}, False, False),
+        ({"oif": "eth4"}, False, False),
+        ({"not": None, "ipproto": "tcp"}, True, False),
+        ({"not": None, "src": "10.64.9.0", "srclen": 24}, True, True),
+        ({"iif": "gone", "iif_detached": None}, False, False),
+    ],
+)
+def test_rules_see_what_a_packet_is(rule: dict[str, object], ping: bool, web: bool) -> None:
+    survey = network([{**ALL, **rule}], RIGHT)
+    assert not survey.network.device("mid").unmodelled  # type: ignore[union-attr]
+    assert ("right" in way(survey, "h1")) == ping
+    branch = survey.path("h1", "10.64.3.10", TCP).outbound.branches[0]
+    assert ("right" in [hop.device for hop in branch.hops]) == web
+    all_pairs_agree(survey)
+
+
+def test_a_rule_about_ports_that_nobody_knows_leaves_the_device_open() -> None:
+    survey = network([{**ALL, "ipproto": "tcp", "sport_start": 40000, "sport_end": 40009}], RIGHT)
+    path = survey.path("h1", "10.64.3.10", TCP)
+    assert path.works == "unknown" and "rule 100" in path.outbound.decisive.reason
+    assert survey.path("h1", "10.64.3.10").works == "yes", "a ping has no ports"
+
+
+@pytest.mark.parametrize("odd", [{"uidrange": "0-99"}, {"tun_id": 5}, {"l3mdev": None}])
+def test_a_rule_about_what_is_not_computed_leaves_the_device_open(odd: dict[str, object]) -> None:
+    survey = network([{**ALL, **odd}], RIGHT)
     assert survey.path("h1", "10.64.3.10").works == "unknown"
+
+
+def test_a_rule_may_lead_to_another() -> None:
+    onward = {"priority": 90, "src": "10.64.1.0", "srclen": 24, "goto": 110}
+    there = {"priority": 110, "src": "all", "nop": None}
+    survey = network([onward, ALL, there], RIGHT)
+    assert "left" in way(survey, "h1") and "right" in way(survey, "h2")
+    lost = network([{**onward, "goto": 111, "unresolved": None}, ALL], RIGHT)
+    assert "right" in way(lost, "h1"), "one that leads nowhere does nothing"
+
+
+def _marks(*rules: list[dict[str, object]], out: list[dict[str, object]] = ()) -> str:  # type: ignore[assignment]
+    """A table that sets marks before routing; what `nft -j list ruleset` prints of it."""
+    place = {"family": "ip", "table": "m"}
+    hooks = {"pre": ("filter", "prerouting"), "out": ("route", "output")}
+    listed: list[dict[str, object]] = [{"table": {"family": "ip", "name": "m"}}]
+    for name, (kind, hook) in hooks.items():
+        about = {"type": kind, "hook": hook, "prio": -150, "policy": "accept"}
+        listed.append({"chain": {**place, "name": name, **about}})
+    for name, held in (("pre", rules), ("out", out)):
+        listed += [{"rule": {**place, "chain": name, "expr": expr}} for expr in held]
+    return json.dumps({"nftables": listed})
+
+
+def _set(value: object, of: str = "meta") -> dict[str, object]:
+    return {"mangle": {"key": {of: {"key": "mark"}}, "value": value}}
+
+
+def _if(left: dict[str, object], right: object, op: str = "==") -> dict[str, object]:
+    return {"match": {"op": op, "left": left, "right": right}}
+
+
+MARK, KEPT = {"meta": {"key": "mark"}}, {"ct": {"key": "mark"}}
+FROM_H1 = _if({"payload": {"protocol": "ip", "field": "saddr"}}, "10.64.1.10")
+BY_ETH1 = _if({"meta": {"key": "iifname"}}, "eth1")
+MARKED = {**ALL, "fwmark": "0x1"}
+
+
+@pytest.mark.parametrize(
+    "rules",
+    [
+        [[FROM_H1, _set(1)]],
+        [[BY_ETH1, _set({"|": [MARK, 1]})]],
+        [[_set(3)], [FROM_H1, _set({"&": [MARK, 0xFD]})], [_if(MARK, 3), _set(0)]],
+        [[FROM_H1, _set({"^": [MARK, 1]})]],
+        [[FROM_H1, _set(1, "ct")], [_set(KEPT)]],
+        [[_set({"map": {"key": FROM_H1["match"]["left"],  # type: ignore[index]
+                        "data": {"set": [["10.64.1.10", 1], ["10.64.2.10", 2]]}}})]],
+        [[FROM_H1, _set(0x11)], [_if({"&": [MARK, 0x10]}, 0x10), _set({"&": [MARK, 1]})]],
+    ],
+)  # fmt: skip
+def test_marks_are_followed_through_the_chains(rules: list[list[dict[str, object]]]) -> None:
+    survey = network([MARKED], RIGHT, nft_json=_marks(*rules))
+    assert not survey.network.device("mid").unmodelled  # type: ignore[union-attr]
+    assert "right" in way(survey, "h1") and "left" in way(survey, "h2")
+    all_pairs_agree(survey)
+
+
+def test_a_device_routes_its_own_packets_anew_when_a_route_chain_has_marked_them() -> None:
+    survey = network([MARKED], RIGHT, nft_json=_marks(out=[[_set(1)]]))
+    path = survey.path("mid", "10.64.3.10").outbound.branches[0]
+    assert "right" in [hop.device for hop in path.hops]
+    assert "left" in way(survey, "h1"), "what passes does not meet that chain"
+
+
+def test_the_mark_of_a_connection_leads_its_answers() -> None:
+    """Saved from the request, put back on the answer: it goes by the rule, too."""
+    keep = [[FROM_H1, _set(1, "ct")], [_if(KEPT, 0, "!="), BY_ETH3, _set(KEPT)]]
+    reply = [{"dst": "10.64.1.0/24", "gateway": "10.64.0.6", "dev": "eth4", "table": "100"}]
+    survey = network([MARKED], reply, nft_json=_marks(*keep))
+    path = survey.path("h1", "10.64.3.10")
+    assert path.outbound.verdict == "delivered" and path.back is not None
+    assert [hop.device for hop in path.back.branches[0].hops][:4] == ["h3", "far", "left", "mid"]
+    assert path.back.branches[0].hops[4].device == "right"
+    other = survey.path("h2", "10.64.3.10").back
+    assert other is not None and "right" not in [hop.device for hop in other.branches[0].hops]
+
+
+BY_ETH3 = _if({"meta": {"key": "iifname"}}, "eth3")
+
+
+def test_each_rule_says_what_it_did_with_a_packet() -> None:
+    survey = network([{**FROM_1, "priority": 90}, MARKED], [])
+    hop = survey.path("h1", "10.64.3.10").outbound.branches[0].hops[1].as_json()
+    said = [(rule["priority"], rule["state"]) for rule in hop["rules"]]  # type: ignore[attr-defined]
+    assert said == [(90, "nothing"), (100, "passes"), (32766, "taken"), (32767, "later")]
+    assert "rules" not in survey.path("h1", "10.64.3.10").outbound.branches[0].hops[2].as_json()
 
 
 def test_a_second_visit_by_another_interface_is_no_loop() -> None:

@@ -1248,6 +1248,29 @@ export interface components {
             /** @description null if it was not tried */
             proof: components["schemas"]["ProofShape"] | null;
         };
+        AskedRuleShape: {
+            priority: number;
+            called: string;
+            about: string;
+            table: string | null;
+            special: string | null;
+            state: components["schemas"]["AskedRuleShapeStateEnum"];
+            /** @description of the route that it found */
+            prefix: string | null;
+            entry: components["schemas"]["EvidenceShape"];
+        };
+        /**
+         * @description * `taken` - taken
+         *     * `passes` - passes
+         *     * `nothing` - nothing
+         *     * `suppressed` - suppressed
+         *     * `onward` - onward
+         *     * `skipped` - skipped
+         *     * `later` - later
+         *     * `unsure` - unsure
+         * @enum {string}
+         */
+        AskedRuleShapeStateEnum: "taken" | "passes" | "nothing" | "suppressed" | "onward" | "skipped" | "later" | "unsure";
         Audit: {
             entries: components["schemas"]["AuditEntry"][];
             kinds: string[];
@@ -1484,6 +1507,8 @@ export interface components {
             candidates: components["schemas"]["CandidateShape"][];
             /** @description what could overrule all of this */
             uncertain: string | null;
+            /** @description rules choose the table: the journey says which */
+            ruled: boolean;
             missing: components["schemas"]["WhyOneShape"] | null;
         };
         DeskGroupShape: {
@@ -1874,6 +1899,8 @@ export interface components {
         };
         HopShape: {
             device: string;
+            /** @description what each rule of the device did, where it has some */
+            rules?: components["schemas"]["AskedRuleShape"][];
             route: components["schemas"]["RouteShape"] | null;
             out: string | null;
             next_hop: string | null;

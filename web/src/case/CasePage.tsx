@@ -112,7 +112,7 @@ function Answer({ survey, question, path, also, ids, hopQuery, onHop }: {
     const unusable = (decision.data?.candidates ?? []).filter((c) => c.state === "unusable").flatMap((c) => c.route.because);
     const gates = (ends.data?.gates ?? []).filter((gate) => gate.holds === false).flatMap((gate) => gate.evidence).filter((item) => !item.default);
     // Only where nothing matches, used or not, is a line missing for certain.
-    const none = !decision.data?.uncertain && !decision.data?.candidates.some((item) => item.state === "wins" || item.state === "unusable");
+    const none = !decision.data?.uncertain && !decision.data?.ruled && !decision.data?.candidates.some((item) => item.state === "wins" || item.state === "unusable");
     const missing = !none ? [] : (decision.data?.missing?.chain ?? []).flatMap((step) => step.evidence).filter((item) => item.missing);
     const broken = branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1;
     const filters = (hop ? filtersOf(hop) : []).flatMap((filter) => (filter.entry && filter.result !== "permit" ? [filter.entry] : []));
@@ -143,7 +143,7 @@ function Answer({ survey, question, path, also, ids, hopQuery, onHop }: {
           <Journey path={path} roles={roles} selected={selected} onSelect={onHop} svgRef={svg} />
         </div>
         <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1.25fr)_minmax(0,0.95fr)_minmax(0,1fr)]">
-          <Decision survey={survey} device={device} out={hop?.out ?? null} question={question} target={target} filters={hop ? filtersOf(hop) : []} rewrites={hop ? rewritesOf(hop) : []} rule={hop?.actions.find((action) => action.do === "rule")} reason={branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1 && !path.sentence.endsWith(branch.reason) ? branch.reason : null} />
+          <Decision survey={survey} device={device} out={hop?.out ?? null} question={question} target={target} filters={hop ? filtersOf(hop) : []} rewrites={hop ? rewritesOf(hop) : []} rules={hop?.rules} reason={branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1 && !path.sentence.endsWith(branch.reason) ? branch.reason : null} />
           <Ends survey={survey} device={device} question={endsQuestion} nothing={nothing} wrap={hop ? wrapOf(hop) : null} />
           <SourcePane survey={survey} device={device} evidence={evidence} />
         </div>

@@ -12,8 +12,8 @@ import { hopWords, protocolWords } from "../ui/words";
 const STATE = { wins: "is taken", shorter: "shorter", loses: "beaten", unusable: "not usable" } as const;
 
 /** Every route of one router that covers the target, longest first; and what is missing. */
-export function Decision({ survey, device, out, question, target, reason, filters, rewrites, rule }: {
-  survey: number; device: string; out: string | null; question: Question; target: string; reason: string | null; filters: Shapes["ActionShape"][]; rewrites: Shapes["ActionShape"][]; rule?: Shapes["ActionShape"] | undefined;
+export function Decision({ survey, device, out, question, target, reason, filters, rewrites, rules = [] }: {
+  survey: number; device: string; out: string | null; question: Question; target: string; reason: string | null; filters: Shapes["ActionShape"][]; rewrites: Shapes["ActionShape"][]; rules?: Shapes["AskedRuleShape"][] | undefined;
 }) {
   const decision = useDecision(survey, device, target);
   return (
@@ -31,9 +31,7 @@ export function Decision({ survey, device, out, question, target, reason, filter
       {target && decision.isPending ? <Working what="Looking at its routes" /> : null}
       {decision.error ? <Failed error={decision.error} /> : null}
       {rewrites.length ? <Rewrites survey={survey} rewrites={rewrites} /> : null}
-      {rule ? (
-        <p className="pb-2"><b>A rule led to {rule.table ? `table ${rule.table}` : "an end"}</b>{rule.entry ? <>: <EvidenceLink survey={survey} item={rule.entry} /> <span className="mono soft">{rule.entry.text.slice(0, 120)}</span></> : null}. Below is the main table.</p>
-      ) : null}
+      {rules.length ? <Rules survey={survey} rules={rules} /> : null}
       {decision.data ? <Body survey={survey} data={decision.data} reason={reason} /> : null}
       {filters.length ? <Filters survey={survey} filters={filters} /> : null}
     </section>
@@ -52,6 +50,37 @@ function Rewrites({ survey, rewrites }: { survey: number; rewrites: Shapes["Acti
         </li>
       ))}
     </ul>
+  );
+}
+
+const ASKED = {
+  taken: "decides", passes: "not about this packet", nothing: "no route there", suppressed: "passed over", onward: "leads on",
+  skipped: "passed over", later: "not asked any more", unsure: "not certain",
+} as const;
+const ENDS: Record<string, string> = { discard: "drops the packet", reject: "refuses the packet" };
+
+/** The rules of the device in their order, and what each did with this packet. */
+function Rules({ survey, rules }: { survey: number; rules: Shapes["AskedRuleShape"][] }) {
+  const decided = rules.find((item) => item.state === "taken");
+  return (
+    <div className="pb-3">
+      <h3 className="font-semibold">Its rules, in their order{decided ? <span className="soft font-normal">: {decided.called} decides</span> : null}</h3>
+      <ol className="pt-1" aria-label="Rules">
+        {rules.map((item, index) => (
+          <li key={index} className={`border-t border-base-300 py-1 ${item.state === "unsure" ? "hatched" : ["passes", "later", "skipped"].includes(item.state) ? "soft" : ""}`}>
+            <span className="flex flex-wrap items-baseline gap-x-2">
+              <span><b>{item.called[0]?.toUpperCase()}{item.called.slice(1)}</b> {item.about}</span>
+              <b className={`ml-auto whitespace-nowrap ${item.state === "taken" ? "good" : ""}`}>{ASKED[item.state]}</b>
+            </span>
+            <span className="block text-xs">
+              {item.special ? ENDS[item.special] : item.table ? `looks into ${item.table === "main" ? "the main table" : `table ${item.table}`}` : "looks nowhere"}
+              {item.prefix && item.state !== "passes" && !item.special ? <>, finds <span className="mono">{item.prefix}</span></> : null}
+              {" "}<EvidenceLink survey={survey} item={item.entry} />
+            </span>
+          </li>
+        ))}
+      </ol>
+    </div>
   );
 }
 
@@ -79,9 +108,10 @@ function Body({ survey, data, reason }: { survey: number; data: Shapes["Decision
   return (
     <>
       {reason ? <p className="pb-2 font-semibold">{reason}</p> : null}
-      {data.uncertain ? <p className="hatched mb-2 rounded-field p-2"><b>{data.uncertain.startsWith("rules choose") ? "By its rules." : "Not certain."}</b> {data.uncertain[0]?.toUpperCase()}{data.uncertain.slice(1)}.</p> : null}
+      {data.ruled ? <h3 className="pb-1 font-semibold">Its main table</h3> : null}
+      {data.uncertain ? <p className="hatched mb-2 rounded-field p-2"><b>Not certain.</b> {data.uncertain[0]?.toUpperCase()}{data.uncertain.slice(1)}.</p> : null}
       {data.candidates.length === 0 ? (
-        <p className="hatched rounded-field p-2">No {data.uncertain ? "configured " : ""}route here covers {data.target}, not even a default.</p>
+        <p className="hatched rounded-field p-2">No {data.uncertain || data.ruled ? "configured " : ""}route here covers {data.target}, not even a default.</p>
       ) : (
         <table className="w-full text-left">
           <thead className="soft">

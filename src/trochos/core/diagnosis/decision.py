@@ -50,14 +50,13 @@ def explain_decision(
         "candidates": candidates,
         "missing": missing,
         "uncertain": _unsure(forwarding, device, target) if not own else None,
+        "ruled": not own and forwarding.ruled(device, target.family),
         "forwards": forwarding.devices[device].forwarding[target.family == 6],
     }
 
 
 def _unsure(forwarding: Forwarding, device: str, target: Address) -> str | None:
     """Why the main table alone does not tell; None if it does."""
-    if forwarding.ruled(device, target.family):
-        return "rules choose the table here, by more than the target: the journey shows which"
     found = forwarding.not_computed(
         device, target.family, forwarding.matching(device, target), target
     )

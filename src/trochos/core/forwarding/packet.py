@@ -39,6 +39,9 @@ class Packet:
     flow: Flow | None = None
     tracked: tuple[Tracked, ...] = ()
     """What devices remember: of a request, those that it passed; of a reply, of its request."""
+    marked: tuple[tuple[str, int | None], ...] = ()
+    """The mark that each device on the request's way keeps for the connection (None: not known),
+    where its chains set marks."""
     asked: Ends | None = None
     """Of a reply: the ends that the request had when it was sent."""
 

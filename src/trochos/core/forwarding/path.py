@@ -301,7 +301,8 @@ def _one(
     assert start.device is not None
     target = end.addresses[family]
     sender = start.device
-    source = forced or source_for(forwarding, sender, target)
+    flow = Flow(traffic.protocol, traffic.port)
+    source = forced or source_for(forwarding, sender, target, flow)
     device = forwarding.devices[sender]
     if source is None:
         # With no route the device would choose none; its main address shows the way back.
@@ -309,7 +310,6 @@ def _one(
     wanted = frozenset((end.device,)) if end.device else frozenset()
     if forwarding.near.is_anycast(target):
         wanted = frozenset(forwarding.near.owner_devices(target))
-    flow = Flow(traffic.protocol, traffic.port)
     packet = Packet(target, source, traffic.size, traffic.dont_fragment, flow)
     outbound = walk(forwarding, sender, packet, wanted)
     if source is None:

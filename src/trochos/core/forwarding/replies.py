@@ -30,6 +30,7 @@ def reply_to(branch: Branch, request: Packet, passed: frozenset[str]) -> Packet:
         request.dont_fragment,
         got.flow.back(passed),
         got.tracked,
+        got.marked,
         request.ends,
     )
 

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 from ..network.addressing import Address, Prefix, parse_prefix
 from ..network.facts import AddressFact, Device, Interface
 from ..protocols.connected import address_is_active
+from ..protocols.filters import Flow
 from ..protocols.routes import NextHop
 
 if TYPE_CHECKING:
@@ -148,10 +149,14 @@ def _newest_first(device: Device) -> list[tuple[Interface, AddressFact]]:
     return out
 
 
-def source_for(forwarding: Forwarding, device: str, target: Address) -> Address | None:
-    """The source that a device would choose itself for a target; None without a route."""
+def source_for(
+    forwarding: Forwarding, device: str, target: Address, flow: Flow | None = None
+) -> Address | None:
+    """The source that a device would choose itself for a target; None without a route. Where rules
+    choose, they ask for the `flow` (a ping without it), which has no mark yet."""
     facts = forwarding.devices[device]
-    route = forwarding.chosen(device, None, target, None).route
+    kind = (flow or Flow()).kind(target.family)
+    route = forwarding.chosen(device, None, target, None, kind).route
     if route is None:
         return None
     hops = route.obeyed_hops or route.wanted

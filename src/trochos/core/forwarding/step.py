@@ -9,18 +9,21 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from ..network.addressing import FAMILY_NAMES, Address, Prefix
+from ..network.addressing import FAMILIES, FAMILY_NAMES, Address, Prefix
 from ..network.facts import ALL, ROUTED, Device, End, Tunnel, Unmodelled
-from ..network.rules import Rule
+from ..network.rules import Kind, Rule
 from ..protocols.filters import Filters
 from ..protocols.routes import NextHop, Route
 from ..protocols.rows import Winners
 from ..protocols.table import Lookup, Table
 from ..protocols.tables import Tables
 from .links import Neighbourhood
-from .rules import Ruled, RuleTables
+from .rules import SKIPPED, Asked, Ruled, RuleTables
 from .strangers import Strangers
 from .translate import Translator
+
+_ANY = Kind()
+"""A packet of which nobody said what it is."""
 
 
 @dataclass(slots=True)
@@ -94,7 +97,9 @@ class Forwarding:
             if device.translations
         }
         self.rules = {
-            device.name: RuleTables(device, self.tables.links)
+            device.name: RuleTables(
+                device, self.tables.links, {f: self.obeyed[device.name, f] for f in FAMILIES}
+            )
             for device in self.tables.network.devices
             if device.rules
         }
@@ -140,15 +145,35 @@ class Forwarding:
         return lookup(target)
 
     def chosen(
-        self, device: str, source: Address | None, target: Address, arrived: str | None
+        self,
+        device: str,
+        source: Address | None,
+        target: Address,
+        arrived: str | None,
+        kind: Kind = _ANY,
     ) -> Ruled:
         """The route that a device obeys for a packet, and the rule that led there, if it has
-        rules."""
+        rules; they may ask for the packet's `kind`."""
         rules = self.rules.get(device)
         if rules is None or not rules.rules[target.family]:
             return Ruled(self.matching(device, target), None)
         self.matching(device, target)
-        return rules.find(self._lookups[device, target.family], source, target, arrived)
+        return rules.find(self._lookups[device, target.family], source, target, arrived, kind)
+
+    def rules_asked(
+        self, device: str, source: Address | None, target: Address, arrived: str | None, kind: Kind
+    ) -> list[Asked]:
+        """What each rule of a device does with a packet, in their order."""
+        rules = self.rules.get(device)
+        if rules is None:
+            return []
+        self.matching(device, target)
+        main = self._lookups[device, target.family]
+        return [
+            item
+            for item in rules.asked(main, source, target, arrived, kind)
+            if item.rule.table not in SKIPPED
+        ]
 
     def ruled(self, device: str, family: int) -> bool:
         """True if rules of the device choose its table."""
@@ -254,7 +279,12 @@ class Forwarding:
         return self.near.owns(device, target, arrived)
 
     def step(
-        self, device: str, target: Address, arrived: str | None, source: Address | None = None
+        self,
+        device: str,
+        target: Address,
+        arrived: str | None,
+        source: Address | None = None,
+        kind: Kind = _ANY,
     ) -> Step:
         """Decides about a packet to `target` on `device`.
 
@@ -263,6 +293,7 @@ class Forwarding:
             target: where it goes.
             arrived: the interface it came in by; None on the device that sends it.
             source: where it comes from: rules may ask.
+            kind: what it is: rules may ask.
         """
         family = target.family
         facts = self.devices[device]
@@ -289,7 +320,9 @@ class Forwarding:
             if not facts.is_host:
                 reason = f"{device} does not forward {_ip(family)} that arrives on {arrived}."
             return Step(device, None, (Fate(None, "not-forwarding", reason),))
-        found = self.chosen(device, source, target, arrived)
+        found = self.chosen(device, source, target, arrived, kind)
+        if found.unsure is not None:
+            return Step(device, None, (Fate(None, "unknown", not_said(device, found.unsure)),))
         route = found.route
         missing = self.not_computed(device, family, route, target)
         if missing:
@@ -435,6 +468,15 @@ def _obeyed(table: Table) -> Winners:
 
 def _ip(family: int) -> str:
     return {"ipv4": "IPv4", "ipv6": "IPv6"}[FAMILY_NAMES[family]]
+
+
+def not_said(device: str, rule: Rule) -> str:
+    """Why a device is not certain about a packet that one of its rules may take."""
+    line = f"{rule.line.file}, line {rule.line.line}"
+    return (
+        f"{device} is not certain: whether its rule {rule.priority} ({line}) takes the packet "
+        "depends on its kind, ports or mark, which cannot be said."
+    )
 
 
 def _unknown(end: End, items: list[Unmodelled]) -> str:

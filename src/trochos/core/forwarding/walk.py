@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 from ..network.addressing import Address
 from ..network.facts import ALL, Device, End, Tunnel, Unmodelled
 from ..network.filters import ACCEPT, REJECT
-from ..network.rules import Rule
+from ..network.rules import Kind, Rule
 from ..network.translation import DESTINATION, SOURCE
 from ..protocols.filters import (
     ADVERTISEMENT,
@@ -16,13 +17,15 @@ from ..protocols.filters import (
     UNKNOWN,
     Decision,
     Filters,
+    Marks,
     Passage,
+    Untranslated,
     reverse_path,
 )
 from ..protocols.routes import Route
 from .packet import Packet
-from .rules import MAIN
-from .step import Fate, Forwarding, Step
+from .rules import MAIN, Asked
+from .step import Fate, Forwarding, Step, not_said
 from .translate import Rewritten
 from .verdicts import DELIVERED, HOP_LIMIT, LOOP, LOST_BACK, RANK, leg_state, worst
 
@@ -83,6 +86,10 @@ class Hop:
     """Source and target of the packet as it came."""
     rewritten: tuple[Rewritten, ...] = ()
     """What the device rewrote, in order."""
+    asked: Callable[[], list[Asked]] | None = None
+    """Tells what each rule of the device did with the packet, where it has rules."""
+    connection_mark: tuple[str, int | None] | None = None
+    """The mark that the device keeps for the connection, where its chains set marks."""
 
     def as_json(self) -> dict[str, object]:
         actions = [_filtered(decision) for decision in self.filters]
@@ -96,7 +103,11 @@ class Hop:
             actions.append(self.wrap.as_json())
         if self.tag is not None:
             actions.append({"do": "tag", "vlan": self.tag})
+        rules = {}
+        if self.asked is not None and (self.route is None or self.route.protocol != "local"):
+            rules = {"rules": [item.as_json() for item in self.asked()]}
         return {
+            **rules,
             "device": self.device,
             "in": self.arrived,
             "route": self.route.as_json() if self.route else None,
@@ -203,11 +214,18 @@ class _Walker:
             if change.stop is not None:
                 yield self._end(path, hop, packet, *change.stop)
                 return
-        drop = self._martian(packet, device, arrived) or self._unexpected(packet, device, arrived)
+        drop = self._martian(packet, device, arrived)
+        if drop is None and not forwarding.ruled(device, packet.target.family):
+            drop = self._unexpected(packet, device, arrived, None)
         if drop is not None:
-            yield self._end(path, hop, packet, "filtered", drop)
+            yield self._end(path, hop, packet, *drop)
             return
-        step = forwarding.step(device, packet.target, arrived, packet.source)
+        kind = self._kind(packet, came, device, arrived)
+        step = forwarding.step(device, packet.target, arrived, packet.source, kind)
+        if forwarding.ruled(device, packet.target.family):
+            hop.asked = partial(
+                forwarding.rules_asked, device, packet.source, packet.target, arrived, kind
+            )
         unclear = self._unclear_check(packet, device, arrived)
         if unclear:
             reason = f"{device} is not certain: {unclear[0].as_seen_from(device)}."
@@ -239,8 +257,13 @@ class _Walker:
             if interface is not None and interface.tunnel is not None:
                 under = self.forwarding.under.get(End(hop.device, interface.name))
                 here.wrap = Wrap(interface.tunnel, under if isinstance(under, Leg) else None)
+        if here.out is not None and self.forwarding.ruled(here.device, packet.target.family):
+            drop = self._unexpected(packet, here.device, here.arrived, here.out)
+            if drop is not None:
+                yield self._end(path, here, packet, *drop)
+                return
         if here.out is not None and fate.verdict in (None, "next-hop-silent", "wrong-segment"):
-            stopped = self._filter(packet, here, here.out)
+            stopped = self._filter(packet, came, here, here.out)
             if stopped is not None:
                 yield self._end(path, here, packet, *stopped)
                 return
@@ -256,6 +279,7 @@ class _Walker:
                 yield self._end(path, here, packet, *change.stop)
                 return
             packet = translator.remembers(change.packet, came)
+        packet = _marked(packet, here)
         unfound = self._undiscovered(packet, here, fate.to)
         if unfound is not None:
             yield self._end(path, here, packet, *unfound)
@@ -285,7 +309,11 @@ class _Walker:
                 return self._end(path, hop, packet, LOST_BACK, reason)
             reason = f"{device} takes it: {target} is its address too, not only that of {names}."
             return self._end(path, hop, packet, "wrong-host", reason)
-        stopped = self._filter(packet, hop, None) or self._deaf(packet, device)
+        if self.forwarding.ruled(device, target.family):
+            drop = self._unexpected(packet, device, hop.arrived, None)
+            if drop is not None:
+                return self._end(path, hop, packet, *drop)
+        stopped = self._filter(packet, came, hop, None) or self._deaf(packet, device)
         if stopped is not None:
             return self._end(path, hop, packet, *stopped)
         foreign = self._foreign(packet, device)
@@ -294,6 +322,7 @@ class _Walker:
         translator = self.forwarding.translator(device)
         if translator is not None:
             packet = translator.remembers(packet, came)
+        packet = _marked(packet, hop)
         interface = hop.route.next_hops[0].interface if hop.route else None
         reason = f"{device} has it: {target} is its own address on {interface}."
         return self._end(path, hop, packet, DELIVERED, reason)
@@ -316,17 +345,24 @@ class _Walker:
             "that remembers the translation."
         )
 
-    def _martian(self, packet: Packet, device: str, arrived: str | None) -> str | None:
+    def _martian(self, packet: Packet, device: str, arrived: str | None) -> tuple[str, str] | None:
         """A Linux router drops IPv4 packets that claim one of its own addresses as source."""
         source = packet.source
         if arrived is None or source is None or source.family == 6:
             return None
         if self.forwarding.near.owns(device, source):
-            return f"{device} drops it: the source {source} is one of its own addresses."
+            why = f"{device} drops it: the source {source} is one of its own addresses."
+            return "filtered", why
         return None
 
-    def _unexpected(self, packet: Packet, device: str, arrived: str | None) -> str | None:
-        """A reverse-path check (RFC 3704): the way back to the source has to leave here, too."""
+    def _unexpected(
+        self, packet: Packet, device: str, arrived: str | None, leaving: str | None
+    ) -> tuple[str, str] | None:
+        """A reverse-path check (RFC 3704): the way back to the source has to leave here, too.
+
+        The kernel asks for the way back with the ends and ports exchanged and without a mark, as
+        of a packet that comes in where this one leaves (of what is for itself: as of its own).
+        """
         source, facts = packet.source, self.forwarding.devices[device]
         if arrived is None or source is None or source.family == 6 or packet.flow is None:
             return None
@@ -335,14 +371,18 @@ class _Walker:
             return None
         if self.forwarding.not_computed(device, 4, None):
             return None  # by which table the way back is looked up is not certain: see `_visit`
-        # The kernel asks for the way back with the ends exchanged, and without an interface.
-        route = self.forwarding.chosen(device, packet.target, source, None).route
-        exits = {hop.interface for hop in route.obeyed_hops} if route is not None else set()
-        if route is not None and (check[0] == "loose" or arrived in exits):
+        kind = packet.flow.kind(4)
+        kind = kind._replace(source_ports=kind.target_ports, target_ports=kind.source_ports)
+        found = self.forwarding.chosen(device, packet.target, source, leaving, kind)
+        if found.unsure is not None:
+            return "unknown", not_said(device, found.unsure)
+        hops = found.route.obeyed_hops if found.route is not None else ()
+        exits = {hop.interface for hop in hops if hop.interface is not None}
+        if exits and (check[0] == "loose" or arrived in exits):
             return None
-        where = ", ".join(sorted(filter(None, exits)))
+        where = ", ".join(sorted(exits))
         way = f"its way back to {source} leaves by {where}" if where else f"no way back to {source}"
-        return (
+        return "filtered", (
             f"{device} drops it silently: it came in by {arrived}, and {device} has {way} "
             f"(reverse-path check, {check[1].text})."
         )
@@ -356,27 +396,28 @@ class _Walker:
             return []
         return self.forwarding.not_computed(device, 4, None)
 
-    def _filter(self, packet: Packet, hop: Hop, leaving: str | None) -> tuple[str, str] | None:
+    def _kind(self, packet: Packet, came: Packet, device: str, arrived: str | None) -> Kind:
+        """The packet as the device's rules see it, with the mark that its chains gave it."""
+        flow = packet.flow
+        if flow is None or not self.forwarding.ruled(device, packet.target.family):
+            return Kind()
+        mark: int | None = 0
+        filters = self.forwarding.filters.get(device)
+        if filters is not None and filters.marking:
+            mark = filters.marks(_passage(packet, came, Hop(device, arrived, None), None))
+        return flow.kind(packet.target.family, mark)
+
+    def _filter(
+        self, packet: Packet, came: Packet, hop: Hop, leaving: str | None
+    ) -> tuple[str, str] | None:
         """(verdict, reason) if a filter of the device ends the packet; notes what it passed."""
         filters = self.forwarding.filters.get(hop.device)
         if filters is None or packet.flow is None:
             return None
-        status = {item.what for item in hop.rewritten}
-        if packet.is_reply:
-            for known in packet.tracked:
-                if known.device == hop.device:
-                    status |= {SOURCE} if known.came.source != known.went.source else set()
-                    status |= {DESTINATION} if known.came.target != known.went.target else set()
-        passage = Passage(
-            hop.device,
-            packet.source,
-            packet.target,
-            hop.arrived,
-            leaving,
-            packet.flow,
-            frozenset(_STATUS[what] for what in status),
-        )
+        passage = _passage(packet, came, hop, leaving)
         found = filters.judge(passage)
+        if filters.marking and not packet.is_reply and passage.marks is not None:
+            hop.connection_mark = (hop.device, passage.marks.connection)
         hop.filters = tuple(found)
         if not found or found[-1].verdict == ACCEPT:
             return None
@@ -469,6 +510,41 @@ class _Walker:
         if size and far is not None and far.mtu is not None and piece > far.mtu:
             return f"{to} takes at most {far.mtu} bytes, and {here.device} sends {piece}."
         return None
+
+
+def _passage(packet: Packet, came: Packet, hop: Hop, leaving: str | None) -> Passage:
+    """A packet as the chains of a device meet it, with what the device remembers of its
+    connection; `came` is the packet as it arrived."""
+    assert packet.flow is not None
+    status = {item.what for item in hop.rewritten}
+    marks = Marks()
+    if packet.is_reply:
+        for known in packet.tracked:
+            if known.device == hop.device:
+                status |= {SOURCE} if known.came.source != known.went.source else set()
+                status |= {DESTINATION} if known.came.target != known.went.target else set()
+        marks.connection = dict(packet.marked).get(hop.device, 0)
+    untranslated = None
+    if came.flow is not None and came.ends != packet.ends:
+        untranslated = Untranslated(came.source, came.target, came.flow)
+    return Passage(
+        hop.device,
+        packet.source,
+        packet.target,
+        hop.arrived,
+        leaving,
+        packet.flow,
+        frozenset(_STATUS[what] for what in status),
+        untranslated,
+        marks,
+    )
+
+
+def _marked(packet: Packet, hop: Hop) -> Packet:
+    """The packet with the mark that a device keeps for its connection."""
+    if hop.connection_mark is None:
+        return packet
+    return replace(packet, marked=(*packet.marked, hop.connection_mark))
 
 
 def _any(families: tuple[int, ...]) -> str:

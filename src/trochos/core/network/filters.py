@@ -28,12 +28,28 @@ INGRESS, EGRESS = "ingress", "egress"
 Range = tuple[int, int]
 
 
+ALL_BITS = 0xFFFFFFFF
+
+PACKET, CONNECTION = "packet", "connection"
+"""What carries a mark: a packet while it is in one device, or a connection that it tracks."""
+
+
+class Marking(NamedTuple):
+    """A mark that an entry sets: the mark of `base`, of which `keep` is left and `flip` turned
+    over (as a kernel computes it: and, then exclusive or)."""
+
+    of: str
+    base: str
+    keep: int
+    flip: int
+
+
 class Match(NamedTuple):
     """One condition of an entry: `key` is what is looked at, and one of `values` must fit.
 
     Keys: `source`, `target` (Prefix), `source-port`, `target-port` (ranges), `protocol`,
     `family`, `in`, `out`, `icmp-type`, `state`, `status` (words; an interface's word may end
-    in `*`).
+    in `*`), `mark` and `connection-mark` (ranges of numbers, of what `mask` leaves).
     A condition that is not understood has the key `unknown`, and its text as value. A
     protocol in front (`tcp target-port`) says that the condition is about its packets only,
     negated or not, as addresses are about packets of their own family.
@@ -42,6 +58,7 @@ class Match(NamedTuple):
     key: str
     values: tuple[Prefix | Range | str, ...]
     negated: bool = False
+    mask: int = ALL_BITS
 
 
 class Entry(NamedTuple):
@@ -55,6 +72,8 @@ class Entry(NamedTuple):
     name: str = ""
     rewrite: Rewrite | None = None
     """What `translate` puts in place."""
+    markings: tuple[Marking, ...] = ()
+    """The marks that it sets, in order, when all conditions hold."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,6 +92,8 @@ class Chain:
     policy: str = ACCEPT
     interface: str | None = None
     """For an access list: the interface that it is attached to."""
+    reroutes: bool = False
+    """True if what the device sends itself is routed anew when the chain has changed its mark."""
 
 
 class Socket(NamedTuple):

@@ -15,6 +15,7 @@ from ..network.addressing import Address, Prefix
 from ..network.facts import Device, Interface, Source
 from ..network.filters import (
     ACCEPT,
+    CONNECTION,
     CONTINUE,
     DROP,
     EGRESS,
@@ -24,6 +25,7 @@ from ..network.filters import (
     INPUT,
     JUMP,
     OUTPUT,
+    PACKET,
     POSTROUTING,
     PREROUTING,
     REJECT,
@@ -33,15 +35,19 @@ from ..network.filters import (
     UNKNOWN,
     Chain,
     Entry,
+    Marking,
     Match,
     Range,
 )
 from ..network.protocols import by_packets
+from ..network.rules import Kind, within
 from ..network.translation import Rewrite
 from .gates import Reading
 
 EPHEMERAL: Range = (32768, 60999)
 """From where Linux takes the port of a client (ip_local_port_range)."""
+REWRITTEN_AT = -100
+"""The priority at which the kernel rewrites destinations (NF_IP_PRI_NAT_DST)."""
 _DEPTH = 16
 _PLACES = frozenset(("source", "target", "in", "out"))
 _NUMBERS = {
@@ -55,6 +61,9 @@ _NUMBERS = {
     "ospfigp": "ospf",
     "ipencap": "ipip",
 } | {str(number): name for number, name in by_packets().items()}
+
+
+_NUMBER_OF = {name: int(text) for text, name in _NUMBERS.items() if text.isdigit()}
 
 
 class Flow(NamedTuple):
@@ -84,6 +93,12 @@ class Flow(NamedTuple):
             return None, None
         service = (self.port, self.port) if self.port is not None else (0, 65535)
         return (service, EPHEMERAL) if self.is_reply else (EPHEMERAL, service)
+
+    def kind(self, family: int, mark: int | None = 0) -> Kind:
+        """The packet as rules see it."""
+        number = _NUMBER_OF.get(self.word(family))
+        source, target = self.ports()
+        return Kind(number, source, target, mark)
 
     def word(self, family: int) -> str:
         return "icmpv6" if self.protocol == "icmp" and family == 6 else self.protocol
@@ -119,6 +134,42 @@ class Decision:
     """What it puts in place, where it rewrites addresses."""
 
 
+@dataclass(slots=True)
+class Marks:
+    """The marks of a packet and of its connection at a device, as far as its chains have gone
+    (None: not known)."""
+
+    packet: int | None = 0
+    connection: int | None = 0
+
+    def set(self, marking: Marking) -> None:
+        base = self.packet if marking.base == PACKET else self.connection
+        value: int | None
+        if marking.keep == 0:
+            value = marking.flip
+        else:
+            value = None if base is None else (base & marking.keep) ^ marking.flip
+        self._put(marking.of, value)
+
+    def lose(self, marking: Marking) -> None:
+        """Whether this is set cannot be said."""
+        self._put(marking.of, None)
+
+    def _put(self, of: str, value: int | None) -> None:
+        if of == CONNECTION:
+            self.connection = value
+        else:
+            self.packet = value
+
+
+class Untranslated(NamedTuple):
+    """What a packet was before the device rewrote its destination."""
+
+    source: Address | None
+    target: Address
+    flow: Flow
+
+
 class Passage(NamedTuple):
     """A packet at one place of a device: where it came in, where it is to leave."""
 
@@ -130,6 +181,10 @@ class Passage(NamedTuple):
     flow: Flow
     status: frozenset[str] = frozenset()
     """What the device has rewritten of its connection: `snat`, `dnat`."""
+    came: Untranslated | None = None
+    """The packet as it came, where destinations are rewritten: chains before that see it so."""
+    marks: Marks | None = None
+    """Its marks, which chains ask for and set; None: nobody follows them."""
 
 
 @dataclass(slots=True)
@@ -177,11 +232,40 @@ class Filters:
             yield from sorted((c for c in chains if c.hook == hook), key=lambda c: c.priority)
         yield from (c for c in chains if c.hook == EGRESS and c.interface == passage.leaving)
 
+    @property
+    def marking(self) -> bool:
+        """True if any entry sets a mark."""
+        return any(entry.markings for chain in self.chains for entry in chain.entries)
+
+    def marks(self, passage: Passage) -> int | None:
+        """The mark with which a packet is routed; None if it cannot be said.
+
+        What passes has it from the chains before routing. What the device sends itself is routed
+        before its chains, and anew after one of type `route` has changed the mark
+        (netfilter's ip_route_me_harder; measured in tests/real/test_rules.py).
+        """
+        held = passage.marks if passage.marks is not None else Marks()
+        passage = passage._replace(marks=held, leaving=None)
+        hook = OUTPUT if passage.arrived is None else PREROUTING
+        routed: int | None = 0
+        family = passage.target.family
+        chains = [c for c in self.device.filters if family in c.families and c.hook == hook]
+        for chain in sorted(chains, key=lambda c: c.priority):
+            before = held.packet
+            found = self._chain(chain, _seen_by(chain, passage), 0)
+            if hook == OUTPUT and chain.reroutes and held.packet != before:
+                routed = held.packet
+            if (found.verdict if found is not None else chain.policy) != ACCEPT:
+                break
+        return routed if hook == OUTPUT else held.packet
+
     def judge(self, passage: Passage) -> list[Decision]:
         """What each chain on the way does; the last one ends the packet, or all accept."""
         out: list[Decision] = []
+        if passage.marks is None:
+            passage = passage._replace(marks=Marks())
         for chain in self.hooks(passage):
-            decision = self._chain(chain, passage, 0)
+            decision = self._chain(chain, _seen_by(chain, passage), 0)
             if decision is None:
                 why = "no entry matches it"
                 if chain.policy == UNKNOWN:
@@ -243,10 +327,17 @@ class Filters:
         if depth > _DEPTH:
             return Decision(UNKNOWN, chain.source, why="its chains call each other in a circle")
         for entry in chain.entries:
-            if entry.verdict == CONTINUE:
+            if entry.verdict == CONTINUE and not entry.markings:
                 continue
             fits = matches(entry, passage)
             if fits is False:
+                continue
+            for marking in entry.markings if passage.marks is not None else ():
+                if fits:
+                    passage.marks.set(marking)  # type: ignore[union-attr]
+                else:
+                    passage.marks.lose(marking)  # type: ignore[union-attr]
+            if entry.verdict == CONTINUE:
                 continue
             if fits is None or entry.verdict == UNKNOWN:
                 why = f"whether it matches, {_unsure(entry)}"
@@ -277,6 +368,8 @@ _WORDS = {
     "icmp-type": "ICMP",
     "state": "state",
     "status": "rewritten by",
+    "mark": "mark",
+    "connection-mark": "mark of its connection",
 }
 
 
@@ -352,7 +445,7 @@ def _fits(match: Match, passage: Passage) -> bool | None:
         case "source-port" | "target-port":
             ports = flow.ports()[match.key.endswith("target-port")]
             ranges = [v for v in match.values if not isinstance(v, str | Prefix)]
-            return _within(ports, ranges)
+            return within(ports, ranges)
         case "protocol":
             words = {_NUMBERS.get(str(v), str(v)) for v in match.values}
             return flow.word(family) in words
@@ -373,17 +466,27 @@ def _fits(match: Match, passage: Passage) -> bool | None:
             known = {"snat", "dnat"}
             asked = {str(value) for value in match.values}
             return None if asked - known else bool(asked & passage.status)
+        case "mark" | "connection-mark":
+            marks = passage.marks
+            held = None
+            if marks is not None:
+                held = marks.packet if match.key == "mark" else marks.connection
+            if held is None:
+                return None
+            left = held & match.mask
+            return any(
+                v[0] <= left <= v[1] for v in match.values if not isinstance(v, str | Prefix)
+            )
         case _:
             return None
 
 
-def _within(ports: Range | None, ranges: list[Range]) -> bool | None:
-    if ports is None:
-        return False
-    low, high = ports
-    if any(a <= low and high <= b for a, b in ranges):
-        return True
-    return None if any(a <= high and low <= b for a, b in ranges) else False
+def _seen_by(chain: Chain, passage: Passage) -> Passage:
+    """The packet as a chain sees it: those before the rewriting of destinations as it came."""
+    came = passage.came
+    if came is None or chain.hook != PREROUTING or chain.priority >= REWRITTEN_AT:
+        return passage
+    return passage._replace(source=came.source, target=came.target, flow=came.flow)
 
 
 def _named(interface: str | None, match: Match) -> bool:
@@ -465,6 +568,8 @@ def covers(wide: Entry, narrow: Entry) -> bool:
 
 
 def _implied(wide: Match, narrow: Match) -> bool:
+    if wide.key.endswith("mark") or narrow.key.endswith("mark"):
+        return False  # marks may change between them
     if wide == narrow:
         return not wide.key.endswith("unknown")
     if wide.key == "protocol" and " " in narrow.key and not wide.negated:

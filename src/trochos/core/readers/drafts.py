@@ -101,6 +101,9 @@ class ConfigDraft:
     instances: dict[str, InsideDraft] = field(default_factory=dict)
     """By the routing instance's name; the main one is the draft itself."""
     shared: list[SharedGateway] = field(default_factory=list)
+    rules: list[Rule] = field(default_factory=list)
+    tables: dict[str, list[StaticRoute]] = field(default_factory=dict)
+    """Routes of tables other than the main one, by the table's name."""
     routes: bool = True
     """False if the file configures interfaces only and says nothing about routing."""
 
@@ -134,8 +137,12 @@ class CaptureDraft:
     probes: list[ProbeFact] = field(default_factory=list)
     shared: list[SharedGateway] = field(default_factory=list)
     rules: list[Rule] = field(default_factory=list)
+    daemons_rules: frozenset[int] = frozenset()
+    """The priorities of those that a routing daemon has put there."""
     tables: dict[str, list[StaticRoute]] = field(default_factory=dict)
     """Routes of tables other than the main one, by the table's name."""
+    daemons_tables: frozenset[str] = frozenset()
+    """The names of tables that a routing daemon has filled."""
     instances: dict[str, dict[int, list[GatheredRoute]]] = field(default_factory=dict)
     """Tables of routing instances, per family."""
     read_at: tuple[str, str] | None = None

@@ -499,6 +499,8 @@ def read_routes(document: Document, device: str, file: str) -> CaptureDraft:
             for flag in hop.items("flags"):
                 flag.seen = 1
             held = draft.statics if other is None else draft.tables.setdefault(other, [])
+            if other is not None and protocol in _OF_DAEMONS:
+                draft.daemons_tables |= {other}
             held.append(
                 StaticRoute(
                     prefix,
@@ -536,6 +538,8 @@ def read_rules(document: Document, device: str, file: str) -> CaptureDraft:
             continue
         if rule is not None:
             draft.rules.append(rule)
+            if entry.text("protocol") in _OF_DAEMONS:
+                draft.daemons_rules |= {rule.priority}
             entry.use_all()
             continue
         source = _source(device, file, document, entry)
@@ -549,15 +553,28 @@ def read_rules(document: Document, device: str, file: str) -> CaptureDraft:
 _SELECTORS = frozenset(
     (
         *("priority", "src", "srclen", "dst", "dstlen", "iif", "table", "suppress_prefixlen"),
-        *("action", "protocol"),
+        *("action", "protocol", "ipproto", "fwmark", "fwmask", "tos", "not", "goto", "nop"),
+        *("sport", "sport_start", "sport_end", "dport", "dport_start", "dport_end"),
+        *("oif", "iif_detached", "oif_detached", "unresolved", "flow"),
     )
 )
-"""What of a rule is computed; any other selector makes it uncertain."""
+"""What of a rule is computed (`flow` are realms, which choose nothing); any other selector makes it
+uncertain."""
+_OF_DAEMONS = ("static", "zebra", "pbr", "11", "195", "196")
+"""Who has put a rule or a route there, as `ip` prints it: FRR's daemons (`static` others, too)."""
+_PROTOCOLS = {
+    "icmp": 1, "igmp": 2, "ipencap": 4, "tcp": 6, "egp": 8, "igp": 9, "udp": 17, "dccp": 33,
+    "ipv6": 41, "rsvp": 46, "gre": 47, "esp": 50, "ah": 51, "ipv6-icmp": 58, "eigrp": 88,
+    "ospf": 89, "ipip": 94, "pim": 103, "vrrp": 112, "l2tp": 115, "isis": 124, "sctp": 132,
+    "udplite": 136,
+}  # fmt: skip
+"""The names that `ip rule` prints for protocols (IANA's registry of protocol numbers)."""
 
 
 def _rule(entry: Node, family: int, line: Source) -> Rule | None:
     """One rule; None if it chooses by something that is not computed."""
-    if entry.members().keys() - _SELECTORS or entry.integer("priority") is None:
+    members = entry.members().keys()
+    if members - _SELECTORS or entry.integer("priority") is None:
         return None
     special = _SPECIAL.get(entry.text("action") or "unicast", "unknown")
     if special == "unknown":
@@ -573,6 +590,12 @@ def _rule(entry: Node, family: int, line: Source) -> Rule | None:
         if prefix is None:
             return None
         ends.append(prefix)
+    protocol, mark = _protocol(entry), _mark(entry)
+    ports = [_ports(entry, name) for name in ("sport", "dport")]
+    if (protocol is None) != ("ipproto" not in members) or (mark is None) != (
+        "fwmark" not in members
+    ):
+        return None
     return Rule(
         entry.integer("priority") or 0,
         family,
@@ -583,7 +606,60 @@ def _rule(entry: Node, family: int, line: Source) -> Rule | None:
         ends[1],
         entry.text("iif"),
         entry.integer("suppress_prefixlen"),
+        protocol,
+        ports[0],
+        ports[1],
+        mark,
+        "not" in members,
+        entry.integer("goto"),
+        _never(entry),
     )
+
+
+def _protocol(entry: Node) -> int | None:
+    text = entry.text("ipproto")
+    if text is None:
+        return entry.integer("ipproto")
+    text = text.removeprefix("ipproto-")
+    return int(text) if text.isdigit() else _PROTOCOLS.get(text)
+
+
+def _mark(entry: Node) -> tuple[int, int] | None:
+    """(value, mask) of the mark that a rule asks for."""
+    out = []
+    for name in ("fwmark", "fwmask"):
+        text = entry.text(name)
+        number = entry.integer(name)
+        if text is not None:
+            try:
+                number = int(text, 0)
+            except ValueError:
+                return None
+        out.append(number)
+    value, mask = out
+    if value is None:
+        return None
+    return value, 0xFFFFFFFF if mask is None else mask
+
+
+def _ports(entry: Node, name: str) -> tuple[int, int] | None:
+    one = entry.integer(name)
+    first = one if one is not None else entry.integer(f"{name}_start")
+    last = one if one is not None else entry.integer(f"{name}_end")
+    return (first, last) if first is not None and last is not None else None
+
+
+def _never(entry: Node) -> str | None:
+    """What a rule asks for that no packet here has, in words."""
+    service = entry.text("tos")
+    if service is not None and service not in ("0", "0x0", "0x00", "default"):
+        return f"the type of service {service}"
+    if entry.text("oif") is not None:
+        # Only a socket that is bound to an interface has an exit before it has a route.
+        return f"a socket that is bound to {entry.text('oif')}"
+    if "iif_detached" in entry.members():
+        return f"the interface {entry.text('iif')}, which is not there"
+    return None
 
 
 def _gathered(draft: CaptureDraft, entry: Node, prefix: Prefix, protocol: str | None) -> None:

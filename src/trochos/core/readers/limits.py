@@ -115,14 +115,6 @@ ROWS = (
         LINKS,
         True,
     ),
-    _row(
-        "policy routing",
-        "rules that choose a table by more than the target (policy routing) are not computed",
-        r"^\s*pbr-policy \S|^pbr-map \S",
-        "pbr-map cameras seq 10\n match src-ip 10.0.0.0/8\n set nexthop 10.0.0.9\n",
-        LINKS,
-        True,
-    ),
 )
 
 
@@ -132,7 +124,8 @@ SAID_BY_READERS = (
         "routing instances of devices without a configuration",
         "the routing instance RED of mid is not computed",
     ),
-    ("rules by marks, ports or exits", "rules that choose a table by this are not computed"),
+    ("rare parts of policy maps", "this of a policy map is not computed"),
+    ("rules by users or tunnels' numbers", "rules that choose a table by this are not computed"),
     ("translations in rare forms", "this form of dnat is not computed"),
     (
         "several IS-IS processes of one device",

@@ -21,6 +21,7 @@ from ..network.filters import NO_SERVICES, Services
 from ..network.policy import NO_POLICY, Policy
 from ..network.protocols import names
 from ..network.routing import NO_ROUTING, Routing
+from ..network.rules import Rule
 from ..network.shared import SharedGateway
 from . import iproute
 from .drafts import CaptureDraft, ConfigDraft, DeviceDrafts, InterfaceDraft
@@ -126,8 +127,8 @@ def merged_device(name: str, drafts: DeviceDrafts, role: str | None) -> Device:
         resolved=tuple(item for capture in captures for item in capture.resolved),
         probes=tuple(item for capture in captures for item in capture.probes),
         shared=shared,
-        rules=tuple(rule for capture in captures for rule in capture.rules),
-        tables=_tables(captures),
+        rules=_rules(configs, captures),
+        tables=_tables(configs, captures),
         partly=drafts.partly,
         read_at=next((c.read_at for c in captures if c.read_at), None),
         instances=_instances(configs, captures),
@@ -157,12 +158,34 @@ def _instances(configs: list[ConfigDraft], captures: list[CaptureDraft]) -> dict
     return out
 
 
-def _tables(captures: list[CaptureDraft]) -> dict[str, tuple[StaticRoute, ...]]:
+def _rules(configs: list[ConfigDraft], captures: list[CaptureDraft]) -> tuple[Rule, ...]:
+    """The rules from all files of a device. What a configuration makes a daemon put there is taken
+    from the configuration: it holds after a change, too."""
+    said = [rule for config in configs for rule in config.rules]
+    shown = [
+        rule
+        for capture in captures
+        for rule in capture.rules
+        if not said or rule.priority not in capture.daemons_rules
+    ]
+    if shown:
+        said = [rule for rule in said if rule.table != "main"]  # it is among those shown
+    return (*said, *shown)
+
+
+def _tables(
+    configs: list[ConfigDraft], captures: list[CaptureDraft]
+) -> dict[str, tuple[StaticRoute, ...]]:
     """The tables other than the main one, from all files of a device."""
     out: dict[str, tuple[StaticRoute, ...]] = {}
+    for config in configs:
+        for name, routes in config.tables.items():
+            out[name] = (*out.get(name, ()), *routes)
+    said = set(out)
     for capture in captures:
         for name, routes in capture.tables.items():
-            out[name] = (*out.get(name, ()), *routes)
+            if name not in said or name not in capture.daemons_tables:
+                out[name] = (*out.get(name, ()), *routes)
     return out
 
 

@@ -9,16 +9,20 @@ from ..network.addressing import Prefix, parse_address, parse_prefix
 from ..network.facts import ALL, Source, Unmodelled
 from ..network.filters import (
     ACCEPT,
+    ALL_BITS,
+    CONNECTION,
     CONTINUE,
     DROP,
     GOTO,
     JUMP,
+    PACKET,
     REJECT,
     RETURN,
     TRANSLATE,
     UNKNOWN,
     Chain,
     Entry,
+    Marking,
     Match,
     Range,
 )
@@ -55,6 +59,8 @@ _FIELDS = {
     ("icmpv6", "type"): "icmpv6 icmp-type",
 }
 _META = {"iifname": "in", "oifname": "out", "iif": "in", "oif": "out", "l4proto": "protocol"}
+_MARKS = ("mark", "connection-mark")
+"""The keys of conditions about marks: of the packet, and of its connection."""
 _NFPROTO = {"ipv4": "4", "ipv6": "6", "ip": "4", "ip6": "6"}
 Values = list[Prefix | Range | str]
 
@@ -153,6 +159,7 @@ class _Reader:
                 chain_.families,
                 chain_.priority,
                 chain_.policy,
+                reroutes=chain_.reroutes,
             )
             if where not in translating:
                 self.draft.filters.append(whole)
@@ -181,6 +188,7 @@ class _Reader:
             families=_FAMILIES.get(node.text("family") or "", ()),
             priority=node.integer("prio") or 0,
             policy=DROP if node.text("policy") == "drop" else ACCEPT,
+            reroutes=node.text("type") == "route",
         )
 
     def entries(self, node: Node, source: Source, where: tuple[str, str, str]) -> list[Entry]:
@@ -189,6 +197,7 @@ class _Reader:
         verdict, target = CONTINUE, ""
         rewrite: Rewrite | None = None
         mapped: list[Entry] = []
+        markings: list[Marking] = []
         name = node.text("comment") or ""
         odd = [key for key in node.members() if key not in _OF_RULES]
         for part in node.items("expr"):
@@ -200,7 +209,14 @@ class _Reader:
         for part in node.items("expr"):
             for kind, body in part.members().items():
                 if kind == "match":
-                    matches.append(self.match(body, where))
+                    found_here = self.match(body, where)
+                    if markings and found_here.key in _MARKS:
+                        # It asks for what the rule itself has set just now.
+                        mapped.append(self.marking(source, matches, markings, name))
+                        if any(match.key in _MARKS for match in matches):
+                            self.report(source, "marks that are set and asked for in one rule")
+                        markings = []
+                    matches.append(found_here)
                 elif kind == "vmap":
                     mapped = self.mapped(body, source, tuple(matches), where)
                 elif kind in _VERDICTS or kind in (JUMP, GOTO):
@@ -218,6 +234,15 @@ class _Reader:
                         here = (*matches, *theirs)
                         mapped.append(Entry(source, TRANSLATE, here, "", name, held))
                     matches += extra
+                elif kind == "mangle" and (set_here := self.marks(body, where)) is not None:
+                    for theirs, marking in set_here:
+                        if theirs:
+                            here = (*matches, *theirs)
+                            mapped.append(Entry(source, CONTINUE, here, "", name, None, (marking,)))
+                        else:
+                            markings.append(marking)
+                elif kind == "mangle" and _harmless(body):
+                    continue
                 elif kind in ("mangle", "tproxy"):
                     self.report(source, f"{kind} changes packets, which is not computed")
                 elif kind == "notrack":
@@ -226,7 +251,43 @@ class _Reader:
                     # It may take the packet away: what follows is not certain.
                     matches.append(Match("unknown", (kind,)))
                     verdict = UNKNOWN
-        return [*mapped, Entry(source, verdict, tuple(matches), target, name, rewrite)]
+        last = Entry(source, verdict, tuple(matches), target, name, rewrite, tuple(markings))
+        return [*mapped, last]
+
+    @staticmethod
+    def marking(source: Source, matches: list[Match], markings: list[Marking], name: str) -> Entry:
+        return Entry(source, CONTINUE, tuple(matches), "", name, None, tuple(markings))
+
+    def marks(
+        self, body: Node, where: tuple[str, str, str]
+    ) -> list[tuple[list[Match], Marking]] | None:
+        """What a statement makes of a mark, and under which further conditions: one for each
+        element of a map. None if it sets something else, or in a way that is not computed."""
+        key, value = body.peek("key"), body.peek("value")
+        of = _carrier(key) if key is not None else None
+        if of is None or value is None:
+            return None
+        held = value.peek("map")
+        if held is None:
+            found = _expression(value)
+            return None if found is None else [([], Marking(of, *found))]
+        left, data = held.peek("key"), held.peek("data")
+        asked = self.key(left) if left is not None else None
+        if asked is None or data is None or asked in _MARKS:
+            return None
+        if isinstance(data.value, str) and data.value.startswith("@"):
+            pairs = self.sets.get((where[0], where[1], data.value[1:]), [])
+        else:
+            pairs = data.items("set")
+        out: list[tuple[list[Match], Marking]] = []
+        for pair in pairs:
+            both = pair.elements()
+            values = _values(asked, both[0]) if len(both) == 2 else None
+            found = _expression(both[1]) if len(both) == 2 else None
+            if values is None or found is None:
+                return None
+            out.append(([Match(asked, tuple(values))], Marking(of, *found)))
+        return out
 
     def rewrites(
         self, kind: str, body: Node, where: tuple[str, str, str]
@@ -323,6 +384,10 @@ class _Reader:
         if node.text("op") not in ("==", "!=", "in"):
             return Match("unknown", (node.text("op") or "a comparison",))
         left, right = node.peek("left"), node.peek("right")
+        mask = ALL_BITS
+        masked = left.items("&") if left is not None else []
+        if len(masked) == 2 and isinstance(masked[1].value, int) and _carrier(masked[0]):
+            left, mask = masked[0], masked[1].value
         key = self.key(left) if left is not None else None
         odd = Match(self.about(left), (self.document.quote(node)[:60],))
         if key is None or right is None:
@@ -333,7 +398,7 @@ class _Reader:
             if found is None:
                 return odd
             values += found
-        return Match(key, tuple(values), negated)
+        return Match(key, tuple(values), negated, mask)
 
     @staticmethod
     def about(left: Node | None) -> str:
@@ -353,6 +418,9 @@ class _Reader:
                 side = "source-port" if field == "sport" else "target-port"
                 return side if protocol == "th" else f"{protocol} {side}"
             return _FIELDS.get((protocol, field))
+        carrier = _carrier(left)
+        if carrier is not None:
+            return _MARKS[0] if carrier == PACKET else _MARKS[1]
         meta = left.peek("meta")
         if meta is not None:
             name = meta.text("key") or ""
@@ -384,6 +452,49 @@ class _Reader:
         yield node
 
 
+def _carrier(node: Node) -> str | None:
+    """What carries the mark that a node names; None if it names none."""
+    for kind, carrier in (("meta", PACKET), ("ct", CONNECTION)):
+        held = node.peek(kind)
+        if held is not None and held.text("key") == "mark":
+            return carrier
+    return None
+
+
+def _expression(node: Node) -> tuple[str, int, int] | None:
+    """(base, keep, flip) of a mark's new value; None if it is not made of marks and numbers."""
+    if isinstance(node.value, int) and not isinstance(node.value, bool):
+        return PACKET, 0, node.value & ALL_BITS
+    carrier = _carrier(node)
+    if carrier is not None:
+        return carrier, ALL_BITS, 0
+    for sign in ("&", "|", "^"):
+        parts = node.items(sign)
+        if not parts:
+            continue
+        found = _expression(parts[0])
+        for part in parts[1:]:
+            number = part.value
+            if found is None or not isinstance(number, int) or isinstance(number, bool):
+                return None
+            base, keep, flip = found
+            if sign == "&":
+                found = base, keep & number, flip & number
+            elif sign == "|":
+                found = base, keep & ~number & ALL_BITS, (flip & ~number) | number
+            else:
+                found = base, keep, flip ^ number
+        return found
+    return None
+
+
+def _harmless(body: Node) -> bool:
+    """True if what is set changes neither the packet's way nor what anybody here asks for."""
+    key = body.peek("key")
+    meta = key.peek("meta") if key is not None else None
+    return meta is not None and meta.text("key") == "priority"
+
+
 def _put(what: str, node: Node, ports: tuple[int, int] | None) -> Rewrite | None:
     """The address, the range or the prefix that is put in place."""
     inner, ends = node.peek("prefix"), node.peek("range")
@@ -405,6 +516,11 @@ def _values(key: str, node: Node) -> Values | None:
     """What one value of a condition stands for; None if that is not understood."""
     if key in ("source", "target"):
         return _addresses(node)
+    if key in _MARKS:
+        inner = node.peek("range")
+        numbers = [n.value for n in (inner.elements() if inner is not None else [node])]
+        whole = [n for n in numbers if isinstance(n, int) and not isinstance(n, bool)]
+        return [(whole[0], whole[-1])] if whole and len(whole) == len(numbers) else None
     if key.endswith("-port"):
         inner = node.peek("range")
         ends = [_port(item) for item in inner.elements()] if inner is not None else [_port(node)]

@@ -16,6 +16,8 @@ from .context import Context
 KINDS = {
     "rule-never-reached": "A rule stands behind one that takes every packet.",
     "rule-table-empty": "A rule leads to a table in which there is nothing.",
+    "rule-not-carried-out": "A sequence of a policy map does nothing.",
+    "rule-without-ports": "A sequence of a policy map asks for ports, which the router leaves out.",
     "rule-prefix-unknown": "A rule is about a prefix in which nobody has an address.",
 }
 _USUAL = ("default", "253", None)
@@ -28,6 +30,9 @@ def find(context: Context) -> Iterator[Finding]:
             rules = sorted((r for r in device.rules if r.family == family), key=_order)
             yield from _never(context, device, rules, family)
             for rule in rules:
+                yield from _idle(device, rule)
+                if rule.idle is not None:
+                    continue
                 yield from _empty(context, device, rule)
                 yield from _unknown(context, device, rule)
 
@@ -38,61 +43,101 @@ def _order(rule: Rule) -> int:
 
 def _says(rule: Rule) -> str:
     """What a rule is about, in a few words."""
-    parts = [f"from {rule.source}"] if rule.source is not None else []
-    parts += [f"to {rule.target}"] if rule.target is not None else []
-    parts += [f"arriving on {rule.arrived}"] if rule.arrived is not None else []
-    return f"rule {rule.priority} for packets {' '.join(parts) or 'of all kinds'}"
-
-
-def _takes_all(rule: Rule) -> bool:
-    return rule.source is None and rule.target is None and rule.arrived is None
+    return f"{rule.called} for {rule.about}"
 
 
 def _never(context: Context, device: Device, rules: list[Rule], family: int) -> Iterator[Finding]:
+    if any(rule.onward is not None for rule in rules):
+        return  # what is passed over by leading on is another question
     default = context.tables.of(device.name, family).winner(Prefix(family, 0, 0))
-    last = next(
-        (
-            rule
-            for rule in rules
-            if _takes_all(rule)
-            and rule.suppress is None
-            and (rule.special is not None or (rule.table in MAIN and default is not None))
-        ),
-        None,
-    )
-    if last is None:
-        return
-    before = [r.priority for r in rules if r.priority < last.priority]
-    free = max(before, default=0) + 10
-    if free >= last.priority:
-        free = last.priority - 1
-    for rule in rules:
-        if rule.priority <= last.priority or rule.table in _USUAL or _takes_all(rule):
+    final = [rule for rule in rules if _answers_all(context, device, rule)]
+    for place, rule in enumerate(rules):
+        if rule.table in _USUAL or not rule.selects or rule.idle or rule.never:
             continue
+        last = next(
+            (r for r in final if r.covers(rule) and rules.index(r) < place and r is not rule), None
+        )
+        if last is None or (last.table, last.special) == (rule.table, rule.special):
+            continue
+        taken = "every packet" if not last.selects else "all of these"
+        in_main = last.special is None and last.table in MAIN
+        free = _free_before(rules, last)
         yield Finding(
             "rule-never-reached",
-            BREAKS,
+            RISKS if last.selects else BREAKS,
             device.name,
-            f"{device.name}'s {_says(rule)} is never reached: rule {last.priority} before it takes "
-            "every packet.",
-            "The main table has a default route, so it has an answer for every packet, and the "
-            "rules behind it are not asked."
+            f"{device.name}'s {_says(rule)} is never reached: {last.called} before it takes "
+            f"{taken}.",
+            f"{'The main table' if in_main else f'Table {last.table}'} has a default route, so it "
+            "has an answer for every packet, and the rules behind it are not asked."
             if last.special is None
             else "What that rule ends is not looked up any further.",
-            tuple(dict.fromkeys((rule.line, last.line, *(default.because if default else ())))),
+            tuple(
+                dict.fromkeys(
+                    (rule.line, last.line, *(default.because if default and in_main else ()))
+                )
+            ),
             key=str(rule.priority),
-            subject=Ready(_moved(device, rule, free)),
+            subject=Ready(_moved(device, rule, free, last)),
         )
 
 
-def _moved(device: Device, rule: Rule, priority: int) -> tuple[Remedy, ...]:
+def _answers_all(context: Context, device: Device, rule: Rule) -> bool:
+    """True if what a rule takes never goes on to the next one."""
+    if rule.suppress is not None or rule.idle is not None:
+        return False
+    if rule.special is not None:
+        return True
+    default = context.tables.of(device.name, rule.family).winner(Prefix(rule.family, 0, 0))
+    if rule.table in MAIN:
+        return default is not None
+    held = context.forwarding.rules.get(device.name)
+    return held is not None and held.has_default(rule)
+
+
+def _free_before(rules: list[Rule], last: Rule) -> int:
+    """A priority before that of a rule, with room around it where there is some."""
+    before = [r.priority for r in rules if r.priority < last.priority]
+    free = max(before, default=0) + 10
+    return free if free < last.priority else last.priority - 1
+
+
+def _idle(device: Device, rule: Rule) -> Iterator[Finding]:
+    if rule.idle is not None:
+        yield Finding(
+            "rule-not-carried-out",
+            RISKS,
+            device.name,
+            f"{device.name} does not carry out "
+            + (f"{rule.called} of its policy maps" if rule.table else f"policy map {rule.name}")
+            + f" on {rule.arrived}: {rule.idle}.",
+            "Packets that it was to lead elsewhere go by the next sequence, or by the main table.",
+            (rule.line,),
+            key=f"{rule.arrived}-{rule.name}",
+        )
+    elif rule.left_out is not None:
+        yield Finding(
+            "rule-without-ports",
+            RISKS,
+            device.name,
+            f"{device.name}'s {rule.called} takes {rule.about}, whatever their ports: "
+            "the router leaves the ports out of it.",
+            "On Linux the router tells the kernel the protocol and no ports.",
+            (rule.left_out, rule.line),
+            key=f"{rule.arrived}-{rule.name}",
+        )
+
+
+def _moved(device: Device, rule: Rule, priority: int, last: Rule) -> tuple[Remedy, ...]:
     path = rule.line.path
-    if path is None:
+    if path is None or priority <= 0:
         return ()
     edit = DataEdit(
         rule.line.device, rule.line.file, f"{_entry(path)}/priority", rule.priority, priority
     )
-    title = f"On {device.name}: give the rule the priority {priority}, before the main table."
+    title = f"On {device.name}: give the rule the priority {priority}, before " + (
+        "the main table." if last.table in MAIN else f"{last.called}."
+    )
     return (Remedy(title, (edit,)),)
 
 
@@ -102,7 +147,11 @@ def _entry(path: str) -> str:
 
 
 def _empty(context: Context, device: Device, rule: Rule) -> Iterator[Finding]:
-    if rule.special is not None or rule.table in (*MAIN, "local", "255", *_USUAL):
+    if (
+        rule.special is not None
+        or rule.onward is not None
+        or rule.table in (*MAIN, "local", "255", *_USUAL)
+    ):
         return
     held = device.tables.get(rule.table or "", ())
     if any(route.prefix.family == rule.family for route in held):
@@ -193,7 +242,7 @@ def _unknown(context: Context, device: Device, rule: Rule) -> Iterator[Finding]:
             "rule-prefix-unknown",
             BREAKS if meant else RISKS,
             device.name,
-            f"{device.name}'s rule {rule.priority} is about packets {word} {prefix}, in which "
+            f"{device.name}'s {rule.called} is about packets {word} {prefix}, in which "
             "nobody of the survey has an address"
             + (f"; {meant[0]} is written almost alike." if meant else "."),
             "If another prefix was meant, its packets go by the other rules.",

@@ -21,6 +21,7 @@ from ..drafts import ConfigDraft, InsideDraft, InterfaceDraft, interface_key
 from ..limits import Limit, of_line
 from ..report import Ledger, split_lines
 from .fate import Fate, Misread, Refused
+from .pbr import PolicyMaps
 from .policy import PolicyReader
 from .profile import FRR
 from .section import SectionReader
@@ -138,7 +139,10 @@ _FLUSH_LEFT = {
     ),
     "route-map": frozenset(["match", "set", "call", "on-match", "continue", "description"]),
     "key-chain": frozenset(["key", "key-string", "cryptographic-algorithm"]),
+    "pbr-map": frozenset(["match", "set"]),
+    "nexthop-group": frozenset(["nexthop"]),
 }
+IN_INSTANCE = "it is not computed in a routing instance"
 _SHARED_ADDRESSES = "addresses that routers share (VRRP) are not computed"
 # Protocols that are known by name and not computed.
 _OTHERS = {
@@ -187,6 +191,9 @@ class _Reader:
         self.protocols: dict[str, Source] = {}
         self.policy = PolicyReader()
         self.vrrp = VrrpLines()
+        self.maps = PolicyMaps()
+        self.sequence: tuple[str, int] | None = None
+        """The sequence of a policy map that the open section is about."""
         self.words = {r.word: r.name for row in protocols.FRR for r in row.readers()}
         self.readers: dict[tuple[str, str], SectionReader] = {}
         """By the word that opens the section, and the routing instance."""
@@ -216,6 +223,7 @@ class _Reader:
         self.judge_later()
         self.draft.shared = self.vrrp.finish()
         self.draft.policy = self.policy.finish()
+        self.policy_maps()
         self.of_other_instances()
         self.draft.statics = list(self.statics.pop("", {}).values())
         self.draft.routing = self.routing("")
@@ -224,6 +232,18 @@ class _Reader:
             inside.statics = list(self.statics.get(name, {}).values())
             inside.routing = self.routing(name)
         return self.draft
+
+    def policy_maps(self) -> None:
+        """The rules of policy maps; on interfaces of routing instances they are not computed."""
+        odd = self.maps.doubts()
+        for interface, (_, line) in [*self.maps.used.items()]:
+            held = self.draft.interfaces.get(interface)
+            if held is not None and held.vrf:
+                del self.maps.used[interface]
+                self.ledger.unknown(line.line or 0, True, IN_INSTANCE)
+                self.doubts(held.vrf).append(Unmodelled(line, IN_INSTANCE, touches=LINKS))
+        self.draft.rules, self.draft.tables = self.maps.finish()
+        self.draft.unmodelled += [Unmodelled(line, why, touches=LINKS) for line, why in odd]
 
     def routing(self, instance: str) -> Routing:
         """The processes of a routing instance, in the order in which protocols are listed."""
@@ -309,6 +329,8 @@ class _Reader:
                 self.ledger.understood(number)
             else:
                 self.vrf_line(number, name, words)
+        elif kind in ("pbr-map", "nexthop-group"):
+            self.sequence_line(number, kind, name, words)
         elif kind == "limited":
             self.ledger.unknown(number, True, name)
         else:
@@ -327,7 +349,7 @@ class _Reader:
         elif rest[0] == "netns" or " ".join(rest[:2]) in _IRRELEVANT_PAIRS:
             self.ledger.understood(number)
         else:
-            self.not_computed(number, "", "it is not computed in a routing instance")
+            self.not_computed(number, "", IN_INSTANCE)
 
     # -- top level ------------------------------------------------------------
 
@@ -376,9 +398,12 @@ class _Reader:
             self.section = ("key-chain", words[2])
             self.policy.open_chain(words[2], self.source(number))
             ledger.understood(number)
-        elif first == "nexthop-group":
-            self.section = ("irrelevant", first)
-            ledger.irrelevant(number)
+        elif first == "nexthop-group" and len(words) == 2:
+            self.section = (first, words[1])
+            self.maps.groups.setdefault(words[1], [])
+            ledger.understood(number)
+        elif words[negated] == "pbr-map":
+            self.policy_map(number, words[negated:], negated)
         elif words[negated : negated + 1] == ["route-map"] and words[-1] == "optimization":
             ledger.irrelevant(number)
         elif words[negated : negated + 1] == ["vrrp"]:
@@ -409,6 +434,46 @@ class _Reader:
         else:
             self.misread(number)
             self.section = ("unknown", first) if not negated else None
+
+    def policy_map(self, number: int, words: list[str], negated: bool) -> None:
+        """The line that opens a sequence of a policy map, or takes it back."""
+        self.section, self.sequence = ("pbr-map", words[1] if len(words) > 1 else ""), None
+        source = self.source(number)
+        try:
+            if negated:
+                self.maps.remove(words)
+                self.section = None
+            else:
+                self.sequence = self.maps.open_map(words, source)
+        except Misread as problem:
+            self.odd_map(number, str(problem))
+        else:
+            self.ledger.understood(number)
+
+    def odd_map(self, number: int, why: str) -> None:
+        """A line of a policy map or a group that is not computed: it counts where that is used."""
+        assert self.section is not None
+        kind, name = self.section
+        self.ledger.unknown(number, True, why)
+        place = name if kind == "pbr-map" else f"group {name}"
+        self.maps.odd.setdefault(place, []).append((self.source(number), why))
+
+    def sequence_line(self, number: int, kind: str, name: str, words: list[str]) -> None:
+        """A line of a policy map's sequence, or of a group of next hops."""
+        negated = words[0] == "no"
+        rest = words[1:] if negated else words
+        source = self.source(number)
+        try:
+            if kind == "nexthop-group":
+                self.maps.group_line(name, rest, source, negated)
+            elif self.sequence is None:
+                raise Misread("the line that opens its section is not understood")
+            else:
+                self.maps.map_line(self.sequence, rest, source, negated)
+        except (Misread, IndexError) as problem:
+            self.odd_map(number, str(problem) or "the line ends too early")
+        else:
+            self.ledger.understood(number)
 
     def static(self, number: int, words: list[str], family: int, instance: str = "") -> None:
         source = self.source(number)
@@ -551,6 +616,12 @@ class _Reader:
         elif rest[0] == "description":
             interface.description = " ".join(rest[1:])
             ledger.understood(number)
+        elif rest[0] == "pbr-policy":
+            try:
+                fate = self.maps.interface_line(interface.name, rest, self.source(number), negated)
+            except Misread as problem:
+                fate = str(problem)
+            self.settle(number, "", fate)
         elif rest[0] == "vrf" and len(rest) == 2:
             interface.vrf = None if negated or rest[1] == "default" else rest[1]
             interface.vrf_source = self.source(number)

@@ -6,6 +6,7 @@ from typing import Any
 
 from rest_framework import serializers as s
 
+from ....core.forwarding.rules import STATES as RULE_STATES
 from .base import VERDICTS, EndpointShape, EndShape, EvidenceShape, Shape
 
 
@@ -57,8 +58,22 @@ class ActionShape(Shape):
         return {**super().get_fields(), "from": s.CharField(required=False)}
 
 
+class AskedRuleShape(Shape):
+    priority = s.IntegerField()
+    called = s.CharField()
+    about = s.CharField()
+    table = s.CharField(allow_null=True)
+    special = s.CharField(allow_null=True)
+    state = s.ChoiceField(RULE_STATES)
+    prefix = s.CharField(allow_null=True, help_text="of the route that it found")
+    entry = EvidenceShape()
+
+
 class HopShape(Shape):
     device = s.CharField()
+    rules = AskedRuleShape(
+        many=True, required=False, help_text="what each rule of the device did, where it has some"
+    )
     route = RouteShape(allow_null=True)
     out = s.CharField(allow_null=True)
     next_hop = s.CharField(allow_null=True)

@@ -69,6 +69,7 @@ class DecisionShape(Shape):
     forwards = s.BooleanField()
     candidates = CandidateShape(many=True)
     uncertain = s.CharField(allow_null=True, help_text="what could overrule all of this")
+    ruled = s.BooleanField(help_text="rules choose the table: the journey says which")
     missing = WhyOneShape(allow_null=True)
 
 
