@@ -1268,9 +1268,10 @@ export interface components {
          *     * `skipped` - skipped
          *     * `later` - later
          *     * `unsure` - unsure
+         *     * `idle` - idle
          * @enum {string}
          */
-        AskedRuleShapeStateEnum: "taken" | "passes" | "nothing" | "suppressed" | "onward" | "skipped" | "later" | "unsure";
+        AskedRuleShapeStateEnum: "taken" | "passes" | "nothing" | "suppressed" | "onward" | "skipped" | "later" | "unsure" | "idle";
         Audit: {
             entries: components["schemas"]["AuditEntry"][];
             kinds: string[];

@@ -31,7 +31,7 @@ export function Decision({ survey, device, out, question, target, reason, filter
       {target && decision.isPending ? <Working what="Looking at its routes" /> : null}
       {decision.error ? <Failed error={decision.error} /> : null}
       {rewrites.length ? <Rewrites survey={survey} rewrites={rewrites} /> : null}
-      {rules.length ? <Rules survey={survey} rules={rules} /> : null}
+      {rules.length ? <Rules survey={survey} device={device} rules={rules} /> : null}
       {decision.data ? <Body survey={survey} data={decision.data} reason={reason} /> : null}
       {filters.length ? <Filters survey={survey} filters={filters} /> : null}
     </section>
@@ -55,27 +55,27 @@ function Rewrites({ survey, rewrites }: { survey: number; rewrites: Shapes["Acti
 
 const ASKED = {
   taken: "decides", passes: "not about this packet", nothing: "no route there", suppressed: "passed over", onward: "leads on",
-  skipped: "passed over", later: "not asked any more", unsure: "not certain",
+  skipped: "passed over", later: "not asked any more", unsure: "not certain", idle: "not carried out",
 } as const;
 const ENDS: Record<string, string> = { discard: "drops the packet", reject: "refuses the packet" };
 
 /** The rules of the device in their order, and what each did with this packet. */
-function Rules({ survey, rules }: { survey: number; rules: Shapes["AskedRuleShape"][] }) {
+function Rules({ survey, device, rules }: { survey: number; device: string; rules: Shapes["AskedRuleShape"][] }) {
   const decided = rules.find((item) => item.state === "taken");
   return (
     <div className="pb-3">
       <h3 className="font-semibold">Its rules, in their order{decided ? <span className="soft font-normal">: {decided.called} decides</span> : null}</h3>
       <ol className="pt-1" aria-label="Rules">
         {rules.map((item, index) => (
-          <li key={index} className={`border-t border-base-300 py-1 ${item.state === "unsure" ? "hatched" : ["passes", "later", "skipped"].includes(item.state) ? "soft" : ""}`}>
-            <span className="flex flex-wrap items-baseline gap-x-2">
-              <span><b>{item.called[0]?.toUpperCase()}{item.called.slice(1)}</b> {item.about}</span>
+          <li key={index} className={`border-t border-base-300 py-1 ${item.state === "unsure" ? "hatched" : ["passes", "later", "skipped", "idle"].includes(item.state) ? "soft" : ""}`}>
+            <span className="flex items-baseline gap-x-2">
+              <b>{item.called[0]?.toUpperCase()}{item.called.slice(1)}</b>
               <b className={`ml-auto whitespace-nowrap ${item.state === "taken" ? "good" : ""}`}>{ASKED[item.state]}</b>
             </span>
-            <span className="block text-xs">
-              {item.special ? ENDS[item.special] : item.table ? `looks into ${item.table === "main" ? "the main table" : `table ${item.table}`}` : "looks nowhere"}
-              {item.prefix && item.state !== "passes" && !item.special ? <>, finds <span className="mono">{item.prefix}</span></> : null}
-              {" "}<EvidenceLink survey={survey} item={item.entry} />
+            <span className="block">
+              {item.about[0]?.toUpperCase()}{item.about.slice(1)}: {item.special ? ENDS[item.special] : item.table ? (item.table === "main" ? "the main table" : `table ${item.table}`) : "nothing"}
+              {item.prefix && item.state !== "passes" && !item.special ? <>, finds <span className="mono">{item.prefix}</span></> : null}.
+              {" "}<EvidenceLink survey={survey} item={item.entry} short={device} />
             </span>
           </li>
         ))}

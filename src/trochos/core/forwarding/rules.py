@@ -41,15 +41,16 @@ class Ruled:
 
 TAKEN, PASSES, NOTHING, SUPPRESSED = "taken", "passes", "nothing", "suppressed"
 ONWARD, SKIPPED_OVER, LATER, UNSURE = "onward", "skipped", "later", "unsure"
-STATES = (TAKEN, PASSES, NOTHING, SUPPRESSED, ONWARD, SKIPPED_OVER, LATER, UNSURE)
+IDLE = "idle"
+STATES = (TAKEN, PASSES, NOTHING, SUPPRESSED, ONWARD, SKIPPED_OVER, LATER, UNSURE, IDLE)
 
 
 @dataclass(frozen=True, slots=True)
 class Asked:
     """A rule that was asked about a packet: it decides (`taken`, with the route), does not take it
     (`passes`), finds `nothing` in its table or only what it passes over (`suppressed`), leads
-    `onward`, is `skipped` by one that does, comes `later` than the one that decides, or may take
-    it or not (`unsure`)."""
+    `onward`, is `skipped` by one that does, comes `later` than the one that decides, may take it
+    or not (`unsure`), or is not carried out (`idle`)."""
 
     rule: Rule
     state: str
@@ -108,6 +109,9 @@ class RuleTables:
         skipping: int | None = None
         decided = False
         for rule in rules:
+            if rule.idle is not None:
+                yield Asked(rule, IDLE)
+                continue
             if decided:
                 yield Asked(rule, LATER)
                 continue

@@ -9,6 +9,8 @@ from .addressing import Address, Prefix
 from .filters import ALL_BITS, Range
 from .source import Source
 
+_NAMES = {1: "ICMP", 6: "TCP", 17: "UDP", 47: "GRE", 58: "ICMPv6", 88: "EIGRP", 89: "OSPF"}
+
 
 class Kind(NamedTuple):
     """What rules can see of a packet beside its ends: the number of its IP protocol, its ports
@@ -95,7 +97,8 @@ class Rule:
         parts = [f"from {self.source}"] if self.source is not None else []
         parts += [f"to {self.target}"] if self.target is not None else []
         parts += [f"arriving on {self.arrived}"] if self.arrived is not None else []
-        parts += [f"of protocol {self.protocol}"] if self.protocol is not None else []
+        if self.protocol is not None:
+            parts.append(f"of {_NAMES.get(self.protocol, f'protocol {self.protocol}')}")
         for word, ports in (("from", self.source_ports), ("to", self.target_ports)):
             if ports is not None:
                 low, high = ports
