@@ -79,8 +79,10 @@ trap 'kill $first $second 2>/dev/null || true' EXIT
 part "computation and command line" \
   nice -n 15 python -m pytest -n "$cores" tests/core tests/cli tests/gather tests/test_structure.py
 part "the API as its schema says" nice -n 15 python -m pytest -n "$cores" tests/server/test_schema.py
-part "server" nice -n 15 python -m pytest tests/server --ignore=tests/server/test_schema.py
-part "browser" nice -n 15 python -m pytest tests/browser
+# Files of tests go as wholes: each process has a database and, in the browser's, a server of its own.
+part "server" nice -n 15 python -m pytest -n "$cores" --dist loadfile tests/server \
+  --ignore=tests/server/test_schema.py
+part "browser" nice -n 15 python -m pytest -n "$cores" --dist loadfile tests/browser
 printf '\n== real routers\n'
 wait $first || failed+=("real routers, first group")
 wait $second || failed+=("real routers, second group")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+import socket
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -84,3 +85,10 @@ def without(files: Mapping[str, bytes], *names: str) -> dict[str, bytes]:
     """A survey from which nothing of these devices was sent."""
     gone = tuple(f"devices/{name}/" for name in names)
     return {path: data for path, data in files.items() if not path.startswith(gone)}
+
+
+def free_port() -> int:
+    """A port at which nobody listens."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])

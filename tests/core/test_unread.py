@@ -11,6 +11,7 @@ import make as demo
 import pytest
 from surveys import GATHERED, KEY, ROOT, compute, frr, wired, without
 
+from trochos.core.readers.whole import text_ends_early
 from trochos.core.survey import Computed
 from trochos.local import read_folder
 
@@ -318,3 +319,10 @@ def test_two_texts_of_one_router_are_not_merged() -> None:
     assert any("both configurations of ant" in note for note in notes)
     same = compute({**files, "devices/ant/copy.conf": files["devices/ant/frr.conf"]})
     assert same.path("h1", "h2").works == "yes"
+
+
+def test_a_remark_behind_the_end_of_a_text_cuts_nothing() -> None:
+    text = "Building configuration...\nfrr version 8.4.4\ninterface eth1\nexit\n!\nend\n"
+    assert text_ends_early(text) is None
+    assert text_ends_early(f"{text}! kept by hand\n# since May\n") is None
+    assert text_ends_early(text.replace("end\n", "! kept by hand\n")) == 6

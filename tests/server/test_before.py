@@ -109,7 +109,8 @@ def test_the_sweep_is_asked_and_says_what_a_rehearsal_says(
     assert answer["tried"] == answer["of"] > 5
     worst = max(answer["failures"], key=lambda failure: failure["cuts"])
     edit = {"down": {"device": worst["down"]["device"], "interface": None}}
-    shown = send(client, "post", f"/api/surveys/{survey.id}/rehearsals", {"edits": [edit]}).json()
+    url = f"/api/surveys/{survey.id}/rehearsals"
+    shown = send(client, "post", url, {"edits": [edit]}).json()["answer"]
     assert (shown["breaks"]["count"], shown["gone"]["count"]) == (worst["cuts"], worst["gone"])
     assert client.get(f"/api/surveys/{survey.id}/sweep", {"what": "ducks"}).status_code == 400
 

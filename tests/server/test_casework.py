@@ -136,7 +136,9 @@ def test_a_rehearsal_says_what_happens_to_everyone(client: Client, case: Case) -
     top = diagnosed(client, case)["causes"][0]
     url = f"/api/surveys/{case.survey_id}/rehearsals"
     question = {"from": case.sender, "to": case.receiver}
-    found = post(client, url, {"edits": top["remedy"]["edits"], "question": question}).json()
+    found = post(client, url, {"edits": top["remedy"]["edits"], "question": question}).json()[
+        "answer"
+    ]
     assert found["heals"]["count"] == top["proof"]["heals"] > 100
     assert found["before"]["works"] == "no" and found["after"]["works"] == "yes"
     assert case.id in {item["id"] for item in found["cases"]}
@@ -147,7 +149,7 @@ def test_a_rehearsal_says_what_happens_to_everyone(client: Client, case: Case) -
     changed = post(
         client, url, {"texts": [{**edited, "text": text + "ip route 9.0.0.0/8 Null0\n"}]}
     )
-    assert changed.json()["edits"][0]["add"] == ["ip route 9.0.0.0/8 Null0"]
+    assert changed.json()["answer"]["edits"][0]["add"] == ["ip route 9.0.0.0/8 Null0"]
 
 
 @pytest.mark.parametrize(
@@ -168,7 +170,7 @@ def test_a_change_that_cannot_be_made_is_refused(
 
 def test_two_surveys_side_by_side(client: Client, case: Case) -> None:
     older = StoredSurvey.objects.exclude(pk=case.survey_id).get()
-    found = client.get("/api/compare", {"old": older.id, "new": case.survey_id}).json()
+    found = client.get("/api/compare", {"old": older.id, "new": case.survey_id}).json()["answer"]
     assert found["breaks"]["count"] > 100
     assert {item["device"] for item in found["texts"]} >= {"heron", "mole"}
     assert client.get("/api/compare", {"old": "x", "new": 1}).status_code == 400

@@ -21,9 +21,10 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from devices.fleet import COMMUNITY, PASSWORD, USERNAME, Fleet
 from trochos.local import read_folder
-from trochos.server.gathering import queueing, runs, tasks, vault
+from trochos.server.gathering import errands, queueing, runs, tasks, vault
 from trochos.server.gathering.models import (
     AllowedNetwork,
+    Errand,
     Gathering,
     InventoryDevice,
     Part,
@@ -81,6 +82,43 @@ async def one_round() -> None:
     await sync_to_async(connections.close_all)()
 
 
+def talked_to(client: Client, device: dict[str, Any]) -> dict[str, Any]:
+    """What a test of a device says, asked for again as a person's page does."""
+    status, sent = send(client, "post", f"inventory/devices/{device['id']}/test")
+    assert status == 200
+    status, back = send(client, "get", f"inventory/tests/{sent['id']}")
+    assert status == 200 and back["state"] == "done"
+    return back["answer"]  # type: ignore[no-any-return]
+
+
+def test_whoever_waits_for_a_device_is_told_why_nothing_came(client: Client, settings: Any) -> None:
+    """A worker does the talking: until one does, it is on its way; lost with one, it says so."""
+    settings.COMPUTE_HERE = False
+    send(client, "post", "inventory/credentials", {"name": "c", "username": "u", "password": "p"})
+    entry = {"name": "ant", "address": "127.0.0.1", "method": "ssh", "port": 1, "credential": "c"}
+    _, device = send(client, "post", "inventory/devices", entry)
+    _, sent = send(client, "post", f"inventory/devices/{device['id']}/test")
+    assert sent["state"] == "working" and sent["answer"] is None
+    where = f"inventory/tests/{sent['id']}"
+    assert send(client, "get", where)[1]["state"] == "working"
+    errands.take_up()
+    assert send(client, "get", where)[1]["state"] == "working", "it is not late yet"
+    Errand.objects.update(sent_at=timezone.now() - timedelta(minutes=3))
+    errands.take_up()
+    status, said = send(client, "get", where)
+    assert status == 400 and said["detail"] == (
+        "ant cannot be asked: The worker that talked to the device ended. Ask again."
+    )
+    _, sent = send(client, "post", f"inventory/devices/{device['id']}/test")
+    errands.perform(sent["id"])
+    status, back = send(client, "get", f"inventory/tests/{sent['id']}")
+    assert status == 200 and back["answer"]["outcome"] != "done"
+    assert Errand.objects.count() == 2
+    Errand.objects.update(sent_at=timezone.now() - timedelta(days=1))
+    errands.send(errands.TEST, InventoryDevice.objects.get())
+    assert Errand.objects.count() == 1, "what nobody came for is dropped"
+
+
 def stock(client: Client, fleet: Fleet) -> None:
     """The fleet in the inventory, its keys trusted."""
     for name, parts in (
@@ -92,14 +130,14 @@ def stock(client: Client, fleet: Fleet) -> None:
     for entry in fleet.inventory():
         status, device = send(client, "post", "inventory/devices", entry)
         assert status == 201, device
-        _, tested = send(client, "post", f"inventory/devices/{device['id']}/test")
+        tested = talked_to(client, device)
         if entry["method"] != "snmp":
             assert tested["outcome"] == "key-unknown"
             status, _ = send(
                 client, "post", f"inventory/devices/{device['id']}/trust", {"key": tested["key"]}
             )
             assert status == 200
-            _, tested = send(client, "post", f"inventory/devices/{device['id']}/test")
+            tested = talked_to(client, device)
         assert tested["outcome"] == "done", tested
         assert tested["got"]
 
@@ -147,7 +185,7 @@ def test_another_key_than_the_vaults_opens_nothing(
     send(client, "post", "inventory/credentials", {"name": "c", "username": "u", "password": "p"})
     monkeypatch.setenv("TROCHOS_VAULT_KEY", str(tmp_path / "other.key"))
     with pytest.raises(Exception, match="stored under another key"):
-        tasks.stored_credential("c")
+        errands.stored_credential("c")
 
 
 def test_only_the_key_that_was_shown_can_be_trusted(client: Client, fleet: Fleet) -> None:

@@ -120,7 +120,7 @@ def test_verifying_says_what_is_missing_and_refuses_where_it_shows_nothing(clien
     done = client.post(url, {"step": "verify", "survey": most["id"]}, **JSON).json()
     assert done["state"] == "verified"
     assert "dog is missing" in done["steps"][-1]["text"]
-    compared = client.get(f"/api/compare?old={first['id']}&new={most['id']}").json()
+    compared = client.get(f"/api/compare?old={first['id']}&new={most['id']}").json()["answer"]
     assert [item["device"] for item in compared["missing"]] == ["dog"]
     assert compared["note"] is None
 
@@ -134,8 +134,8 @@ def test_a_case_is_not_verified_on_another_network(client: Client) -> None:
     url = f"/api/cases/{case.id}/steps"
     refused = client.post(url, {"step": "verify", "survey": second["id"]}, **JSON)
     assert refused.status_code == 400 and "of the network Two" in refused.json()["detail"]
-    note = client.get(f"/api/compare?old={first['id']}&new={second['id']}").json()["note"]
-    assert note == "The surveys are of two networks, One and Two."
+    found = client.get(f"/api/compare?old={first['id']}&new={second['id']}").json()["answer"]
+    assert found["note"] == "The surveys are of two networks, One and Two."
 
 
 def test_lines_of_a_change_that_nobody_understands_block_the_hand_over(client: Client) -> None:
@@ -145,10 +145,12 @@ def test_lines_of_a_change_that_nobody_understands_block_the_hand_over(client: C
         "remove": [], "add": ["ip adress 1.2.3.4/33"],
     }  # fmt: skip
     url = f"/api/surveys/{made['id']}/rehearsals"
-    seen = client.post(url, {"edits": [edit]}, **JSON).json()
+    seen = client.post(url, {"edits": [edit]}, **JSON).json()["answer"]
     assert [line["text"] for line in seen["not_understood"]] == ["ip adress 1.2.3.4/33"]
     assert seen["handover"] == []
-    taken = client.post(url, {"edits": [edit], "accept_unknown_lines": True}, **JSON).json()
+    taken = client.post(url, {"edits": [edit], "accept_unknown_lines": True}, **JSON).json()[
+        "answer"
+    ]
     assert taken["handover"][0]["unknown"] == ["ip adress 1.2.3.4/33"]
 
 

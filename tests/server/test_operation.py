@@ -21,7 +21,7 @@ from django.core.management import call_command
 from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
 from django.test import Client
-from surveys import ROOT
+from surveys import ROOT, free_port
 
 from trochos.core.readers.masking import number_of
 from trochos.local import fingerprint_key, read_folder
@@ -129,9 +129,9 @@ def test_a_database_that_is_away_is_a_sentence(
     assert not (tmp_path / "x.tar").exists()
     environment = {**os.environ, "TROCHOS_STATE": str(tmp_path), "PYTHONPATH": str(ROOT / "src")}
     for module in ("up", "worker"):
-        command = [sys.executable, "-m", f"trochos.server.{module}", "--no-demo"]
-        if module == "worker":
-            command = command[:-1]
+        command = [sys.executable, "-m", f"trochos.server.{module}"]
+        if module == "up":
+            command += ["--no-demo", "--port", str(free_port())]
         done = subprocess.run(command, env=environment, capture_output=True, text=True, timeout=120)
         assert done.returncode == 1
         assert "The database at 127.0.0.1 port 1 does not answer" in done.stderr

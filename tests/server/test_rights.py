@@ -63,6 +63,7 @@ CHANGES = {
     "inventory/devices/<device>/test": {"POST": OPERATOR},
     "inventory/devices/<device>/trust": {"POST": ADMINISTRATOR},
     "inventory/plan": {"PUT": OPERATOR},
+    "inventory/tests/<errand>": {"GET": OPERATOR},
     "surveys": {"POST": ENGINEER},
     "surveys/<survey>": {"PATCH": ENGINEER, "DELETE": ADMINISTRATOR},
     "surveys/<survey>/cases": {"POST": ENGINEER},
@@ -70,6 +71,7 @@ CHANGES = {
     "surveys/<survey>/hand-overs": {"POST": ENGINEER},
     "surveys/<survey>/order": {"POST": READER},
     "surveys/<survey>/probes": {"POST": OPERATOR},
+    "surveys/<survey>/probes/<errand>": {"GET": OPERATOR},
     "surveys/<survey>/proposals": {"POST": ENGINEER},
     "surveys/<survey>/rehearsals": {"POST": READER},
     "tokens": {"POST": READER},
@@ -459,7 +461,7 @@ def test_what_is_handed_over_is_only_for_those_who_may_change() -> None:
     for client, some in ((reader, False), (engineer, True)):
         answer = send(client, "post", f"surveys/{survey.pk}/rehearsals", {**sent, "edits": [edit]})
         if answer.status_code == 200:
-            assert bool(answer.json()["handover"]) is some
+            assert bool(answer.json()["answer"]["handover"]) is some
     told = {"devices": ["yard"], "how": "copied"}
     assert send(engineer, "post", f"surveys/{survey.pk}/hand-overs", told).status_code == 201
     assert AuditEntry.objects.first().about.startswith("yard (copied)")  # type: ignore[union-attr]

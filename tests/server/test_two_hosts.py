@@ -9,7 +9,6 @@ import io
 import ipaddress
 import os
 import shutil
-import socket
 import ssl
 import subprocess
 import sys
@@ -28,18 +27,12 @@ from cryptography import x509
 from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 from django.db import connection
-from surveys import ROOT
+from surveys import ROOT, free_port
 
 from trochos.local import read_folder
 
 NAME = "trochos.example"
 PATIENCE_S = 120.0
-
-
-def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
 
 
 def certificate(folder: Path) -> Path:

@@ -56,7 +56,20 @@ export const disallowNetwork = (network: number) => done(client.DELETE("/api/inv
 
 const at = (device: number) => ({ params: { path: { device } } });
 
-export const testDevice = (device: number) => ask(client.POST("/api/inventory/devices/{device}/test", at(device)));
+/** Asks again until whoever was sent to a device is back. */
+async function back<T>(sent: { id: number; state: string; answer: T | null }, again: (errand: number) => Promise<{ id: number; state: string; answer: T | null }>): Promise<T> {
+  let now = sent;
+  while (now.answer === null) {
+    await new Promise((go) => setTimeout(go, 400));
+    now = await again(now.id);
+  }
+  return now.answer;
+}
+
+export const testDevice = async (device: number) =>
+  back(await ask(client.POST("/api/inventory/devices/{device}/test", at(device))), (errand) => ask(client.GET("/api/inventory/tests/{errand}", { params: { path: { errand } } })));
+export const probeDevice = async ({ survey, body }: { survey: number; body: Shapes["ProbeRequestRequest"] }) =>
+  back(await ask(client.POST("/api/surveys/{survey}/probes", { params: { path: { survey } }, body })), (errand) => ask(client.GET("/api/surveys/{survey}/probes/{errand}", { params: { path: { survey, errand } } })));
 export const trustKey = ({ device, key }: { device: number; key: string }) =>
   ask(client.POST("/api/inventory/devices/{device}/trust", { ...at(device), body: { key } }));
 export const saveDevice = ({ id, body }: { id: number | null; body: Shapes["InventoryDeviceRequestRequest"] }) =>

@@ -255,7 +255,7 @@ export interface Change {
 
 /** What a change would do; a survey never changes, so neither does the answer. */
 export function useRehearsal(survey: number, change: Change | null, handOver = false) {
-  return useQuery({
+  const query = useQuery({
     queryKey: ["rehearsal", survey, change, handOver],
     enabled: change !== null && (change.edits.length > 0 || change.texts.length > 0),
     queryFn: () =>
@@ -265,9 +265,16 @@ export function useRehearsal(survey: number, change: Change | null, handOver = f
           body: { ...change, accept_unknown_lines: change?.accept_unknown_lines ?? false, hand_over: handOver } as Shapes["RehearsalRequestRequest"],
         }),
       ),
+    refetchInterval: (query) => (query.state.data?.state === "working" ? 300 : false),
     ...FOREVER,
     retry: false,
   });
+  return inTheEnd(query);
+}
+
+/** A long answer once it is there: until then it is on its way. */
+function inTheEnd<T>(query: { data: { answer: T | null } | undefined; error: Error | null }) {
+  return { data: query.data?.answer ?? undefined, error: query.error, isPending: !query.data?.answer && !query.error };
 }
 
 export function useCaseReport(number: number) {
@@ -278,13 +285,16 @@ export function useCaseReport(number: number) {
 }
 
 export function useComparison(older: number | null, newer: number | null) {
-  return useQuery({
+  const query = useQuery({
     queryKey: ["compare", older, newer],
     enabled: older !== null && newer !== null && older !== newer,
     queryFn: () =>
       ask(client.GET("/api/compare", { params: { query: { old: older ?? 0, new: newer ?? 0 } } })),
+    refetchInterval: (query) => (query.state.data?.state === "working" ? 400 : false),
     ...FOREVER,
+    retry: false,
   });
+  return inTheEnd(query);
 }
 
 export function useLadder(survey: number, question: Question | null) {

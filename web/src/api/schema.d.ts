@@ -269,7 +269,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Two surveys side by side. */
+        /** @description Two surveys side by side: at once if it is quick, else with progress to ask again. */
         get: operations["compare"];
         put?: never;
         post?: never;
@@ -452,7 +452,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Talks to one device now, and says what works. */
+        /** @description Has a worker talk to one device now. */
         post: operations["test_device"];
         delete?: never;
         options?: never;
@@ -486,6 +486,23 @@ export interface paths {
         };
         get?: never;
         put: operations["change_plan"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inventory/tests/{errand}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What works of a device, once it is known. */
+        get: operations["tested_device"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -934,6 +951,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surveys/{survey}/probes/{errand}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a device saw that was asked for a target, once it is known. */
+        get: operations["probed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surveys/{survey}/proposals": {
         parameters: {
             query?: never;
@@ -992,7 +1026,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description What a change does, before anybody makes it. Nothing is stored. */
+        /**
+         * @description What a change does, before anybody makes it: at once if it is quick, else with progress to
+         *     ask again.
+         */
         post: operations["rehearse"];
         delete?: never;
         options?: never;
@@ -1454,6 +1491,16 @@ export interface components {
          * @enum {string}
          */
         ComparedRouteShapeStateEnum: "same" | "different" | "missing" | "extra";
+        /** @description How far a long answer is, and the answer once it is there. */
+        ComparisonJobShape: {
+            /** @description of the answer, to stop it */
+            id: number;
+            state: components["schemas"]["JobStateEnum"];
+            tried: number;
+            of: number;
+            what: string;
+            answer: components["schemas"]["ComparisonShape"] | null;
+        };
         ComparisonShape: {
             missing: components["schemas"]["MissingDeviceShape"][];
             /** @description set if these are not surveys of one network */
@@ -2276,6 +2323,12 @@ export interface components {
          * @enum {string}
          */
         PrivProtocolEnum: "aes" | "aes256" | "des";
+        ProbeJobShape: {
+            /** @description under which to ask for the answer */
+            id: number;
+            state: components["schemas"]["JobStateEnum"];
+            answer: components["schemas"]["ProbeShape"] | null;
+        };
         ProbeRequestRequest: {
             to: string;
             source?: string;
@@ -2391,6 +2444,16 @@ export interface components {
             reading: components["schemas"]["FileReportShape"][];
             /** @description nodes of the wiring that no folder describes */
             nodes: components["schemas"]["UndescribedShape"][];
+        };
+        /** @description How far a long answer is, and the answer once it is there. */
+        RehearsalJobShape: {
+            /** @description of the answer, to stop it */
+            id: number;
+            state: components["schemas"]["JobStateEnum"];
+            tried: number;
+            of: number;
+            what: string;
+            answer: components["schemas"]["RehearsalShape"] | null;
         };
         RehearsalRequestRequest: {
             edits?: components["schemas"]["EditShapeRequest"][];
@@ -2709,6 +2772,12 @@ export interface components {
             complaint_works: boolean;
             heals: number;
             breaks: number;
+        };
+        TestJobShape: {
+            /** @description under which to ask for the answer */
+            id: number;
+            state: components["schemas"]["JobStateEnum"];
+            answer: components["schemas"]["TestShape"] | null;
         };
         TestShape: {
             outcome: string;
@@ -4225,7 +4294,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ComparisonShape"];
+                    "application/json": components["schemas"]["ComparisonJobShape"];
                 };
             };
             400: {
@@ -5402,7 +5471,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TestShape"];
+                    "application/json": components["schemas"]["TestJobShape"];
                 };
             };
             /** @description What was asked cannot be answered; the sentence says why and what to do. */
@@ -5628,6 +5697,71 @@ export interface operations {
             };
             /** @description What was sent is of a kind that is not read. */
             415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description It is being computed, or the database is away: ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    tested_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                errand: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestJobShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description The token is not known, or not valid any more. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description Nobody is signed in, or this role may not. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description There is no such thing here. */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8135,7 +8269,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProbeShape"];
+                    "application/json": components["schemas"]["ProbeJobShape"];
                 };
             };
             400: {
@@ -8193,6 +8327,72 @@ export interface operations {
             };
             /** @description What was sent is of a kind that is not read. */
             415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description It is being computed, or the database is away: ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    probed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                errand: number;
+                survey: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProbeJobShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description The token is not known, or not valid any more. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description Nobody is signed in, or this role may not. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description There is no such thing here. */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8463,7 +8663,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RehearsalShape"];
+                    "application/json": components["schemas"]["RehearsalJobShape"];
                 };
             };
             400: {

@@ -2,8 +2,8 @@ import { useMutation } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { useParams } from "react-router";
 
-import { ask, client, type Shapes } from "../api/client";
-import { useInventory } from "../api/gathering";
+import type { Shapes } from "../api/client";
+import { probeDevice, useInventory } from "../api/gathering";
 import { useStoredProbes, type Question } from "../api/queries";
 import { when } from "../ui/words";
 import { useMay } from "../ui/may";
@@ -30,12 +30,7 @@ export function Probe({ survey, question, device }: { survey: number; question: 
   const live = inventory.data?.devices.find((item) => item.name === device && item.method === "ssh");
   const probe = useMutation({
     mutationFn: () =>
-      ask(
-        client.POST("/api/surveys/{survey}/probes", {
-          params: { path: { survey } },
-          body: { from: question.from, to: question.to, source: question.source ?? "", size: question.size ?? 0, dont_fragment: question.dont_fragment ?? false },
-        }),
-      ),
+      probeDevice({ survey, body: { from: question.from, to: question.to, source: question.source ?? "", size: question.size ?? 0, dont_fragment: question.dont_fragment ?? false } }),
   });
   const { reset } = probe;
   useEffect(reset, [question.from, question.to, question.source, survey, reset]);

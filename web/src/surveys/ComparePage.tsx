@@ -47,7 +47,7 @@ export function ComparePage() {
       </div>
       {surveys.data && listed.length < 2 ? <Empty title="There is only one survey yet.">Store or gather another one, and what changed between them stands here.</Empty> : null}
       {older !== null && older === newer ? <Empty title="Choose two different surveys." /> : null}
-      {found.isLoading ? <Working what="Computing both surveys" /> : null}
+      {older !== null && older !== newer && found.isPending ? <Working what="Computing both surveys" /> : null}
       {found.error ? <Failed error={found.error} /> : null}
       {found.data ? <Body data={found.data} tab={tab} onTab={(next) => set("show", next)} newer={newer ?? 0} /> : null}
     </div>

@@ -29,7 +29,8 @@ def text_ends_early(text: str) -> int | None:
     head = next((n for n, (_, line) in enumerate(said[:12]) if _HEAD.match(line)), None)
     if head is None or not said:
         return None
-    number, last = said[-1]
+    number = said[-1][0]
+    last = next((line for _, line in reversed(said) if line[0] not in "!#"), "")
     printed = head > 0 and all(
         line == "!" or line.startswith(("Building", "Current")) for _, line in said[:head]
     )

@@ -133,3 +133,20 @@ class Part(models.Model):
 
 OPEN = ("waiting", "running")
 """States of a part that is not over."""
+
+
+class Errand(models.Model):
+    """One talk with one device that somebody waits for (errands.py)."""
+
+    WAITING, WORKING, DONE, FAILED = "waiting", "working", "done", "failed"
+    OPEN = (WAITING, WORKING)
+
+    kind = models.CharField(max_length=10)
+    target = models.JSONField()
+    """The device, as an inventory names it: no secrets."""
+    question = models.JSONField(default=dict)
+    state = models.CharField(max_length=10, default=WAITING)
+    says = models.TextField(blank=True)
+    """Why it failed, in a sentence."""
+    answer = models.JSONField(null=True)
+    sent_at = models.DateTimeField(auto_now_add=True)

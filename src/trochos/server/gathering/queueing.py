@@ -5,12 +5,14 @@ from __future__ import annotations
 from .. import queueing
 from ..queueing import QUEUE
 
-PART, STORE = "gathering.part", "gathering.store"
+PART, STORE, ERRAND = "gathering.part", "gathering.store", "gathering.errand"
+_URGENT = {ERRAND: 10}
+"""Somebody waits for these."""
 
 
 def enqueue(task: str, **arguments: int) -> None:
     """Puts work into the queue of gathering within the transaction that is open."""
-    queueing.enqueue(task, QUEUE, **arguments)
+    queueing.enqueue(task, QUEUE, _URGENT.get(task, 0), **arguments)
 
 
-__all__ = ["PART", "QUEUE", "STORE", "enqueue"]
+__all__ = ["ERRAND", "PART", "QUEUE", "STORE", "enqueue"]

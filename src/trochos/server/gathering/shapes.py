@@ -109,6 +109,19 @@ class TestShape(Shape):
     seconds = s.FloatField()
 
 
+class ErrandShape(Shape):
+    id = s.IntegerField(help_text="under which to ask for the answer")
+    state = s.ChoiceField(["working", "done"])
+
+
+class TestJobShape(ErrandShape):
+    answer = TestShape(allow_null=True)
+
+
+class ProbeJobShape(ErrandShape):
+    answer = ProbeShape(allow_null=True)
+
+
 class ProbeRequest(Shape):
     to = s.CharField(max_length=200)
     source = s.CharField(  # type: ignore[assignment]

@@ -11,26 +11,14 @@ from procrastinate.contrib.django import app
 from ...gather.collect import collect
 from ...gather.credentials import Credential
 from ...gather.problems import CredentialMissing
-from . import runs, vault
+from . import errands, runs
 from .allowed import admitting, networks
-from .models import StoredCredential
-from .queueing import PART, QUEUE, STORE
+from .errands import stored_credential
+from .queueing import ERRAND, PART, QUEUE, STORE
 
 STALLED = 30
 """Seconds without a sign of life after which a worker's jobs are given to another."""
 _TICK = 0.4
-
-
-def stored_credential(name: str) -> Credential:
-    """A credential from the vault.
-
-    Raises:
-        CredentialMissing: nobody stored it, or it was sealed under another key.
-    """
-    held = StoredCredential.objects.filter(name=name).first()
-    if held is None:
-        raise CredentialMissing(f"Nobody stored the credential {name}.")
-    return vault.unseal(name, bytes(held.sealed))
 
 
 @app.task(queue=QUEUE, name=PART)
@@ -78,6 +66,12 @@ async def store_survey(gathering: int) -> None:
     await sync_to_async(runs.finish)(gathering)
 
 
+@app.task(queue=QUEUE, name=ERRAND)
+async def errand(errand: int) -> None:
+    """Talks to one device for somebody who waits."""
+    await sync_to_async(errands.perform, thread_sensitive=False)(errand)
+
+
 # The sixth field is the seconds.
 @app.periodic(cron="* * * * * */10")
 @app.task(
@@ -89,6 +83,7 @@ async def rescue(timestamp: int) -> None:
     for job in stalled:
         await app.job_manager.retry_job(job)
     await sync_to_async(runs.take_up)()
+    await sync_to_async(errands.take_up)()
 
 
 @app.periodic(cron="* * * * *")

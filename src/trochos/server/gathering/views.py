@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import asyncio
 import ipaddress
-import time
 from datetime import timedelta
 from typing import Any
 
@@ -20,30 +18,25 @@ from rest_framework.views import APIView
 from ...core.diagnosis.probed import Echo, Probed
 from ...core.forwarding.traffic import read_traffic
 from ...core.survey import Computed
-from ...gather.bounds import Bounds
-from ...gather.collect import collect
-from ...gather.credentials import Credential, credential_from
+from ...gather.credentials import credential_from
 from ...gather.inventory import InventoryError, Target, read_inventory, target_from
-from ...gather.probes import Question, probe
 from ...gather.problems import CredentialMissing, Problem
 from ..accounts.audit import note
 from ..accounts.roles import ADMINISTRATOR, OPERATOR, at_least, role_in
 from ..surveys.models import StoredSurvey
 from ..surveys.pasted import probed_json
 from ..surveys.store import computed, files_of
-from . import allowed, runs, shapes, vault
+from ..surveys.work import complaint_from, complaint_of
+from . import allowed, errands, runs, shapes, vault
 from .models import (
     OPEN,
     AllowedNetwork,
+    Errand,
     Gathering,
     InventoryDevice,
     Plan,
     StoredCredential,
 )
-from .tasks import stored_credential
-
-PROBE_BOUNDS = Bounds(connect=5, step=15, device=40, tries=1)
-TEST_BOUNDS = Bounds(connect=5, step=10, device=20, tries=1)
 
 
 def credential_json(held: StoredCredential) -> dict[str, object]:
@@ -255,37 +248,38 @@ class TrustView(APIView):
 class TestView(APIView):
     needs = {"POST": OPERATOR}
 
-    @extend_schema(operation_id="test_device", request=None, responses=shapes.TestShape)
+    @extend_schema(operation_id="test_device", request=None, responses=shapes.TestJobShape)
     def post(self, request: Request, device: int) -> Response:
-        """Talks to one device now, and says what works."""
+        """Has a worker talk to one device now."""
         held = get_object_or_404(InventoryDevice, pk=device)
-        found: Credential | None = None
-        problem: CredentialMissing | None = None
-        try:
-            found = stored_credential(held.credential.name)
-        except CredentialMissing as error:
-            problem = error
+        sent = errands.send(errands.TEST, held)
+        note(request, "device tested", held.name)
+        return Response(_errand(sent, sent.answer))
 
-        def known(_name: str) -> Credential:
-            if found is None:
-                raise problem or CredentialMissing("The credential is not there.")
-            return found
 
-        started = time.monotonic()
-        admit = allowed.admitting(allowed.networks())
-        outcome = asyncio.run(collect(held.target, known, TEST_BOUNDS, admit=admit))
-        note(request, "device tested", f"{held.name}: {outcome.kind}")
-        runs.note(outcome)
-        return Response(
-            {
-                "outcome": outcome.kind,
-                "says": outcome.problem or " ".join(outcome.gathered.missing.values()),
-                "key": outcome.shown_key,
-                "got": sorted(outcome.gathered.files),
-                "absent": outcome.gathered.absent,
-                "seconds": round(time.monotonic() - started, 2),
-            }
-        )
+class TestedView(APIView):
+    needs = {"GET": OPERATOR}
+
+    @extend_schema(
+        operation_id="tested_device",
+        responses={200: shapes.TestJobShape, 400: shapes.ErrorShape},
+    )
+    def get(self, request: Request, errand: int) -> Response:
+        """What works of a device, once it is known."""
+        sent = get_object_or_404(Errand, pk=errand, kind=errands.TEST)
+        return Response(_errand(sent, sent.answer))
+
+
+def _errand(sent: Errand, answer: object) -> dict[str, object]:
+    """How far a talk with a device is.
+
+    Raises:
+        ValidationError: nothing came of it, and why.
+    """
+    if sent.state == Errand.FAILED:
+        raise ValidationError(f"{sent.target['name']} cannot be asked: {sent.says}")
+    state = "done" if sent.state == Errand.DONE else "working"
+    return {"id": sent.pk, "state": state, "answer": answer}
 
 
 class ProbeView(APIView):
@@ -318,7 +312,7 @@ class ProbeView(APIView):
     @extend_schema(
         operation_id="probe",
         request=shapes.ProbeRequest,
-        responses={200: shapes.ProbeShape, 400: shapes.ErrorShape},
+        responses={200: shapes.ProbeJobShape, 400: shapes.ErrorShape},
     )
     def post(self, request: Request, survey: int) -> Response:
         sent = shapes.ProbeRequest(data=request.data)
@@ -326,27 +320,47 @@ class ProbeView(APIView):
         asked = sent.validated_data
         stored = get_object_or_404(StoredSurvey, pk=survey)
         opened = computed(stored)
-        path = opened.path(asked["from"], asked["to"], read_traffic(asked))
+        traffic = read_traffic(asked)
+        path = opened.path(asked["from"], asked["to"], traffic)
         held = InventoryDevice.objects.filter(name=path.sender).first()
         if held is None:
             raise ValidationError(
                 f"{path.sender} is not in the inventory, so nobody can ask it. Add it under Gather."
             )
         _may_be_probed(opened, stored, str(path.target))
-        question = Question(
-            path.target,
-            path.source if asked.get("source") else None,
-            asked["size"],
-            asked["dont_fragment"],
-        )
-        try:
-            target = asyncio.run(allowed.admitting(allowed.networks())(held.target))
-            credential = stored_credential(held.credential.name)
-            note(request, "probed", f"{path.sender} asked for {path.target}")
-            seen = asyncio.run(probe(target, credential, question, PROBE_BOUNDS))
-        except Problem as problem:
-            raise ValidationError(f"{path.sender} cannot be asked: {problem}") from problem
-        return Response(probed_json(opened, path, seen, None))
+        note(request, "probed", f"{path.sender} asked for {path.target}")
+        question = {
+            "complaint": complaint_of(asked["from"], asked["to"], traffic),
+            "asked": {
+                "target": str(path.target),
+                "source": str(path.source) if asked.get("source") and path.source else None,
+                "size": asked["size"],
+                "dont_fragment": asked["dont_fragment"],
+            },
+        }
+        sent_out = errands.send(errands.PROBE, held, question)
+        return Response(_errand(sent_out, _probed(opened, sent_out)))
+
+
+class ProbedView(APIView):
+    needs = {"GET": OPERATOR}
+
+    @extend_schema(
+        operation_id="probed",
+        responses={200: shapes.ProbeJobShape, 400: shapes.ErrorShape},
+    )
+    def get(self, request: Request, survey: int, errand: int) -> Response:
+        """What a device saw that was asked for a target, once it is known."""
+        opened = computed(get_object_or_404(StoredSurvey, pk=survey))
+        sent = get_object_or_404(Errand, pk=errand, kind=errands.PROBE)
+        return Response(_errand(sent, _probed(opened, sent)))
+
+
+def _probed(opened: Computed, sent: Errand) -> dict[str, object] | None:
+    if sent.answer is None:
+        return None
+    path = opened.path(*complaint_from(sent.question["complaint"]))
+    return probed_json(opened, path, errands.seen_of(sent.answer), None)
 
 
 def _may_be_probed(opened: Computed, stored: StoredSurvey, address: str) -> None:

@@ -169,15 +169,17 @@ def _verify(case: Case, data: dict[str, Any]) -> str:
         sentence = opened.path(case.sender, case.receiver, case.traffic).sentence()
         raise ValidationError(f"On {newer.title} the complaint is still true: {sentence}")
     case.verified_on = newer
-    compared = before.compare(opened)
-    broken = compared.effect.count("breaks")
+    found = jobs.ask("comparison", newer, {"before": case.survey_id}, jobs.SECONDS)
+    compared = jobs.state(found)["answer"]
+    if not isinstance(compared, dict):
+        raise ValidationError("Comparing the two surveys takes long. Verify it again in a minute.")
+    broken = compared["breaks"]["count"]
     rest = "nothing else broke" if not broken else f"{broken} other pairs do not work any more"
-    unsure = compared.effect.count("unsure")
-    if unsure:
-        rest += f"; of {unsure} pairs that worked, that is not known any more"
-    if compared.missing:
-        pairs = sum(item.pairs for item in compared.missing)
-        names = _listed([item.device for item in compared.missing])
+    if compared["unsure"]:
+        rest += f"; of {compared['unsure']} pairs that worked, that is not known any more"
+    if compared["missing"]:
+        pairs = sum(item["pairs"] for item in compared["missing"])
+        names = _listed([item["device"] for item in compared["missing"]])
         rest = rest.replace("nothing else broke", "nothing else that it holds broke")
         rest += f"; {names} missing, so of {pairs} pairs that worked nothing is known"
     return f"On {newer.title} both ways work; {rest}."

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 from typing import Any
 
 from django.shortcuts import get_object_or_404
@@ -15,17 +14,15 @@ from rest_framework.views import APIView
 
 from ...core.change.derive import edits_between
 from ...core.change.handover import hand_over
-from ...core.change.rehearse import Effect, neighbours_changed, routes_changed
 from ...core.change.unmask import mask_edits
-from ...core.forwarding.endpoints import EndpointError
 from ...core.forwarding.traffic import Traffic, read_traffic
 from ...core.network.edits import Edit, EditError, read_edits
 from ...core.readers.masking import mask
-from ...core.survey import Computed, Rehearsal
+from ...core.survey import Computed
 from ...local import fingerprint_key
 from ..accounts.audit import note
 from ..accounts.roles import ENGINEER, READER, at_least, role_in
-from . import jobs, shapes
+from . import effects, jobs, shapes
 from .documents import stored_survey
 from .models import Answer, Case, Proposal, StoredSurvey
 from .modules import problem_with
@@ -34,19 +31,10 @@ from .views import path_parameters, traffic_of
 from .work import complaint_of
 from .written import written
 
-SHOWN = 300
-_CONTEXT = 3
-
 
 def body(request: Request) -> dict[str, Any]:
     """The request's document, as it was sent: edits keep what is not there apart from null."""
     return request.data if isinstance(request.data, dict) else {}
-
-
-def pairs_json(effect: Effect, kind: str) -> dict[str, object]:
-    """How many pairs of a kind there are, and the first of them."""
-    first = effect.first(kind, SHOWN)
-    return {"count": effect.count(kind), "pairs": [pair.as_json() for pair in first]}
 
 
 class DiagnosisView(APIView):
@@ -127,47 +115,6 @@ class StopView(APIView):
         return Response(status=204)
 
 
-def _diff(before: str, after: str) -> list[dict[str, object]]:
-    """Both texts side by side, around what differs."""
-    left, right = before.splitlines(), after.splitlines()
-    out: list[dict[str, object]] = []
-    matcher = difflib.SequenceMatcher(None, left, right, autojunk=False)
-    for group in matcher.get_grouped_opcodes(_CONTEXT):
-        if out:
-            out.append({"left": None, "right": None, "before": None, "after": None, "same": True})
-        for _, a, b, c, d in group:
-            for offset in range(max(b - a, d - c)):
-                one = a + offset if a + offset < b else None
-                two = c + offset if c + offset < d else None
-                before_line = left[one] if one is not None else None
-                after_line = right[two] if two is not None else None
-                out.append(
-                    {
-                        "left": None if one is None else one + 1,
-                        "right": None if two is None else two + 1,
-                        "before": before_line,
-                        "after": after_line,
-                        "same": before_line == after_line,
-                    }
-                )
-    return out
-
-
-def _cells(rehearsal: Rehearsal) -> list[dict[str, object]]:
-    """Per two devices the gravest thing that happens between them."""
-    out: dict[tuple[str, str], dict[str, object]] = {}
-    for state in ("breaks", "heals", "gone", "moves"):
-        for (sender, owner), count in rehearsal.effect.between(state).items():
-            cell: dict[str, object] = {
-                "from": sender,
-                "to": owner,
-                "state": state,
-                "count": count,
-            }
-            out.setdefault((sender, owner), cell)
-    return list(out.values())
-
-
 def question_of(question: dict[str, Any]) -> tuple[str, str, Traffic] | None:
     """(from, to, traffic) of a question, if it asks anything."""
     if not question.get("from") or not question.get("to"):
@@ -190,14 +137,15 @@ def edits_of(opened: Computed, data: dict[str, Any]) -> tuple[Edit, ...]:
 
 
 class RehearsalView(APIView):
-    """What a change does, before anybody makes it. Nothing is stored."""
+    """What a change does, before anybody makes it: at once if it is quick, else with progress to
+    ask again."""
 
     needs = {"POST": READER}
 
     @extend_schema(
         operation_id="rehearse",
         request=shapes.RehearsalRequest,
-        responses={200: shapes.RehearsalShape, 400: shapes.ErrorShape},
+        responses={200: shapes.RehearsalJobShape, 400: shapes.ErrorShape},
     )
     def post(self, request: Request, survey: int) -> Response:
         stored = stored_survey(survey)
@@ -205,81 +153,48 @@ class RehearsalView(APIView):
         checked = shapes.RehearsalRequest(data=request.data)
         checked.is_valid(raise_exception=True)
         edits = edits_of(opened, body(request))
-        rehearsal = opened.rehearse(edits)
-        effect = rehearsal.effect
-        diffs = [
-            {
-                "device": device,
-                "file": file,
-                "lines": _diff(opened.survey.text(device, file) or "", text),
-            }
-            for (device, file), text in rehearsal.changed.texts.items()
-        ]
         asked = question_of(body(request).get("question") or {})
-        before = after = None
-        if asked is not None:
-            before = opened.path(*asked).as_nodes()
-            try:
-                after = rehearsal.anew.path(*asked).as_nodes()
-            except EndpointError:
-                after = None  # an end is gone
-        return Response(
+        found = jobs.state(jobs.ask("rehearsal", stored, _rehearsed(stored, edits, asked)))
+        answer = found["answer"]
+        if isinstance(answer, dict):
+            may = at_least(role_in(request), ENGINEER)
+            unknown = answer["not_understood"]
+            answer["handover"] = _handover(opened, edits, unknown, body(request)) if may else []
+        return Response(found)
+
+
+def _rehearsed(
+    stored: StoredSurvey, edits: tuple[Edit, ...], asked: effects.Complaint | None
+) -> dict[str, Any]:
+    """The question that workers get. The cases that a change may turn are part of it: another list
+    of them is another question."""
+    return {
+        "edits": [edit.as_json() for edit in edits],
+        "complaint": None if asked is None else complaint_of(*asked),
+        "cases": [
             {
-                "edits": [edit.as_json() for edit in edits],
-                "heals": pairs_json(effect, "heals"),
-                "breaks": pairs_json(effect, "breaks"),
-                "moves": pairs_json(effect, "moves"),
-                "gone": pairs_json(effect, "gone"),
-                "unsure": effect.count("unsure"),
-                "cells": _cells(rehearsal),
-                "devices": [d.name for d in opened.network.devices if d.role != "unread"],
-                "routes_changed": routes_changed(opened.tables, rehearsal.after.tables),
-                "neighbours": neighbours_changed(opened.tables, rehearsal.after.tables),
-                "diffs": diffs,
-                "texts": [
-                    {"device": device, "file": file, "text": text}
-                    for (device, file), text in rehearsal.changed.texts.items()
-                ],
-                "handover": _handover(opened, edits, rehearsal, body(request))
-                if at_least(role_in(request), ENGINEER)
-                else [],
-                "not_understood": rehearsal.not_understood,
-                "along": [item.as_json() for item in rehearsal.along],
-                "before": before,
-                "after": after,
-                "cases": _cases(stored, opened, rehearsal.after),
+                "says": {"id": case.id, "complaint": case.complaint},
+                "asks": complaint_of(case.sender, case.receiver, case.traffic),
             }
-        )
+            for case in stored.cases.all()
+        ],
+    }
 
 
 def _handover(
-    opened: Computed, edits: tuple[Edit, ...], rehearsal: Rehearsal, sent: dict[str, Any]
+    opened: Computed, edits: tuple[Edit, ...], unknown: list[dict[str, Any]], sent: dict[str, Any]
 ) -> list[dict[str, object]]:
     """The change for whoever makes it; nothing while it holds lines that nobody understands,
     unless a person takes them on, which it then says."""
-    unknown = rehearsal.not_understood
     if sent.get("hand_over") is False or (unknown and not sent.get("accept_unknown_lines")):
         return []
     parts = hand_over(opened.survey, edits, unknown, problem_with)
     return [item.as_json() for item in parts]
 
 
-def _cases(stored: StoredSurvey, before: Computed, after: Computed) -> list[dict[str, object]]:
-    """The survey's complaints that a change would make work, or stop from working."""
-    out: list[dict[str, object]] = []
-    for case in stored.cases.all():
-        was, now = works(case, before), works(case, after)
-        if was != now:
-            out.append({"id": case.id, "complaint": case.complaint, "before": was, "after": now})
-    return out
-
-
 def works(case: Case, survey: Computed) -> str:
     """Whether a case's complaint is true on a survey: yes means it works."""
-    try:
-        return survey.path(case.sender, case.receiver, case.traffic).works
-    except EndpointError:
-        return "unknown"
+    return effects.works((case.sender, case.receiver, case.traffic), survey)
 
 
 def proposal_json(proposal: Proposal) -> dict[str, object]:
@@ -353,7 +268,7 @@ class HandOversView(APIView):
 
 
 class CompareView(APIView):
-    """Two surveys side by side."""
+    """Two surveys side by side: at once if it is quick, else with progress to ask again."""
 
     @extend_schema(
         operation_id="compare",
@@ -361,27 +276,14 @@ class CompareView(APIView):
             OpenApiParameter("old", OpenApiTypes.INT, required=True),
             OpenApiParameter("new", OpenApiTypes.INT, required=True),
         ],
-        responses={200: shapes.ComparisonShape, 400: shapes.ErrorShape},
+        responses={200: shapes.ComparisonJobShape, 400: shapes.ErrorShape},
     )
     def get(self, request: Request) -> Response:
-        opened = []
+        both = []
         for name in ("old", "new"):
             text = request.query_params.get(name, "")
             if not (text.isascii() and text.isdigit()):
                 raise ValidationError("Name two surveys to compare: old and new.")
-            opened.append(computed(stored_survey(int(text))))
-        found = opened[0].compare(opened[1])
-        return Response(
-            {
-                "missing": [item.as_json() for item in found.missing],
-                "note": found.apart,
-                "texts": found.texts,
-                "facts": found.facts,
-                "routes": [change.as_json() for change in found.routes],
-                "neighbours": found.neighbours,
-                "heals": pairs_json(found.effect, "heals"),
-                "breaks": pairs_json(found.effect, "breaks"),
-                "moves": pairs_json(found.effect, "moves"),
-                "unsure": found.effect.count("unsure"),
-            }
-        )
+            both.append(stored_survey(int(text)))
+        older, newer = both
+        return Response(jobs.state(jobs.ask("comparison", newer, {"before": older.pk})))

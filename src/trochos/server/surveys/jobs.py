@@ -31,13 +31,17 @@ MEMORY = 3 << 30
 TIMES = 3
 """A worker that ended this often under one answer does not take it up again."""
 TASK = "computing.answer"
+AGAIN = 10.0
+"""Seconds after which one that failed is tried again: who asks every moment hears why it failed."""
 SILENT = 30.0
 """Seconds after which a worker that says nothing is taken for dead."""
 _LOOK, _TELL = 0.04, 0.3
 # What people wait for comes before what is computed ahead.
 _URGENCY = {
     "tables": 40,
+    "rehearsal": 35,
     "diagnosis": 30,
+    "comparison": 28,
     "order": 25,
     "since": 20,
     "suggested": 15,
@@ -46,6 +50,8 @@ _URGENCY = {
     "sweep": 4,
     "audit": 3,
 }
+_MANY = {"rehearsal": 60}
+"""How many of a kind are kept per survey: everybody rehearses something else."""
 LATER = 60
 """How much less urgent an answer is that nobody waits for."""
 _LONGER = {"sweep": 900.0, "audit": 300.0, "desk": 180.0}
@@ -63,7 +69,7 @@ def ask(kind: str, survey: StoredSurvey, question: dict[str, Any], seconds: floa
     """
     key = _key(kind, survey, question)
     found = Answer.objects.filter(key=key).first()
-    if found is not None and found.state == Answer.FAILED:
+    if found is not None and _failed_long_ago(found):
         found.delete()  # it is tried again for whoever asks again
         found = None
     if found is None:
@@ -85,6 +91,13 @@ def ask(kind: str, survey: StoredSurvey, question: dict[str, Any], seconds: floa
             "The survey was corrected or deleted meanwhile. Ask again, of what is there now."
         ) from error
     return found
+
+
+def _failed_long_ago(answer: Answer) -> bool:
+    """True if an answer failed, and whoever asks now is not the one who was waiting for it."""
+    if answer.state != Answer.FAILED or answer.ended_at is None:
+        return False
+    return answer.ended_at < timezone.now() - timedelta(seconds=AGAIN)
 
 
 def older(survey: StoredSurvey) -> StoredSurvey | None:
@@ -129,6 +142,10 @@ def _put(
                 key=key, kind=kind, survey=survey, question=question, ahead=ahead
             )
             _queue(made, urgency)
+            if kind in _MANY:
+                same = Answer.objects.filter(survey=survey, kind=kind).order_by("-pk")
+                old = same.values_list("pk", flat=True)[_MANY[kind] :]
+                Answer.objects.filter(pk__in=list(old)).delete()
             return made
     except IntegrityError:
         return Answer.objects.get(key=key)  # somebody asked the same at the same moment

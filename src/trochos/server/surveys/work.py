@@ -16,6 +16,7 @@ from ...core.network.edits import EditError, read_edits
 from ...core.whole.questions import Watch
 from ...core.whole.suggest import suggest
 from ...core.whole.sweep import Sweep
+from . import effects
 from .models import StoredSurvey
 
 Question = dict[str, Any]
@@ -43,7 +44,8 @@ def complaint_of(sender: str, receiver: str, traffic: Traffic) -> Question:
     }
 
 
-def _complaint(question: Question) -> tuple[str, str, Traffic]:
+def complaint_from(question: Question) -> tuple[str, str, Traffic]:
+    """What `complaint_of` made, read back."""
     traffic = Traffic(
         question["source"],
         question["protocol"],
@@ -71,7 +73,7 @@ def diagnosis_json(found: Diagnosis) -> Document:
 def _diagnosis(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
     from .store import computed
 
-    sender, receiver, traffic = _complaint(question)
+    sender, receiver, traffic = complaint_from(question)
     try:
         return diagnosis_json(computed(stored).diagnose(sender, receiver, traffic, watch))
     except EndpointError as error:
@@ -96,7 +98,7 @@ def _desk(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
 def _since(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
     from .store import computed
 
-    sender, receiver, traffic = _complaint(question)
+    sender, receiver, traffic = complaint_from(question)
     worked = computed(_other(question["worked"]))
     try:
         return computed(stored).since(sender, receiver, worked, traffic, watch).as_nodes()
@@ -118,6 +120,25 @@ def _order(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
         return computed(stored).order(edits, question["host"] or None, watch).as_nodes()
     except (EditError, EndpointError) as error:
         raise NotAnswered(str(error)) from error
+
+
+def _rehearsal(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
+    from .store import computed
+
+    asked = question["complaint"]
+    cases = [(case["says"], complaint_from(case["asks"])) for case in question["cases"]]
+    try:
+        edits = read_edits({"edits": question["edits"]})
+        whole = complaint_from(asked) if asked is not None else None
+        return effects.rehearsal_json(computed(stored), edits, whole, cases)
+    except (EditError, EndpointError) as error:
+        raise NotAnswered(str(error)) from error
+
+
+def _comparison(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
+    from .store import computed
+
+    return effects.comparison_json(computed(_other(question["before"])), computed(stored))
 
 
 def _sweep(
@@ -207,6 +228,8 @@ KINDS: dict[str, Callable[[StoredSurvey, Question, Watch], Document]] = {
     "unknowns": _unknowns,
     "tables": _tables,
     "order": _order,
+    "rehearsal": _rehearsal,
+    "comparison": _comparison,
     "audit": _audit,
     "suggested": _suggested,
 }

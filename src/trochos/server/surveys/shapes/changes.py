@@ -6,7 +6,7 @@ from typing import Any
 
 from rest_framework import serializers as s
 
-from .base import Shape
+from .base import JobShape, Shape
 from .casework import QuestionShape
 from .findings import EditShape
 from .journeys import OnePathShape, RouteShape
@@ -128,6 +128,10 @@ class RehearsalShape(Shape):
     along = AlongShape(many=True, help_text="what goes with it")
 
 
+class RehearsalJobShape(JobShape):
+    answer = RehearsalShape(allow_null=True)
+
+
 class ProposalRequest(Shape):
     title = s.CharField(max_length=300)
     edits = EditShape(many=True)
@@ -183,3 +187,7 @@ class ComparisonShape(Shape):
 class HandedOverRequest(Shape):
     devices = s.ListField(child=s.CharField(max_length=100), min_length=1, max_length=200)
     how = s.ChoiceField(choices=("copied", "downloaded"))
+
+
+class ComparisonJobShape(JobShape):
+    answer = ComparisonShape(allow_null=True)
