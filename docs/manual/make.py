@@ -1,5 +1,6 @@
 #!/usr/bin/env python3
-"""Writes findings.md and limits.md from what the engine knows, so that they cannot differ.
+"""Writes findings.md, limits.md, verdicts.md and gates.md from what the engine knows, so that they
+cannot differ.
 
 .venv/bin/python docs/manual/make.py
 """
@@ -12,8 +13,11 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parents[2]
 sys.path.insert(0, str(ROOT / "src"))
 
-from trochos.core.diagnosis import suspects  # noqa: E402
+from trochos.core.diagnosis import glossary, suspects  # noqa: E402
 from trochos.core.diagnosis.findings import FAMILIES, KINDS  # noqa: E402
+from trochos.core.forwarding.verdicts import WORDS  # noqa: E402
+from trochos.core.protocols import shared  # noqa: E402
+from trochos.core.protocols.registry import protocols  # noqa: E402
 from trochos.core.readers import limits  # noqa: E402
 
 
@@ -79,6 +83,53 @@ def limits_page() -> str:
     return "\n".join(out)
 
 
+def verdicts_page() -> str:
+    """How a leg can end."""
+    out = [
+        "# Verdicts",
+        "",
+        "How one leg of a conversation ends. A complaint works when both legs are `delivered`; of",
+        "several ways that differ, the worst one speaks for the leg, and it works `partly`.",
+        "",
+        "| verdict | what happened | what to look at |",
+        "|---|---|---|",
+        *(
+            f"| `{WORDS[name]}` | {happened} | {look} |"
+            for name, (happened, look) in glossary.VERDICTS.items()
+        ),
+        "",
+    ]
+    return "\n".join(out)
+
+
+def gates_page() -> str:
+    """What the ends of a link and of a neighbour relation have to agree on."""
+    used: dict[str, list[str]] = {}
+    for protocol in protocols():
+        for gate in protocol.gates:
+            used.setdefault(gate.name, []).append(protocol.named.label)
+    for gate in shared.GATES:
+        used.setdefault(gate.name, []).append("shared gateways")
+    out = [
+        "# Gates",
+        "",
+        "What has to hold between two ends, compared at both: the first gate that does not hold is",
+        "where the relation gets stuck. The view of neighbours shows them with the lines that say",
+        "so, and the finding of each names the same gate.",
+        "",
+        "| gate | holds when | asked by |",
+        "|---|---|---|",
+    ]
+    for name, meaning in glossary.GATES.items():
+        asked = ", ".join(dict.fromkeys(used.get(name, ["links" if name in LINKS else "BGP"])))
+        out.append(f"| `{name}` | {meaning} | {asked} |")
+    return "\n".join([*out, ""])
+
+
+LINKS = ("IPv4 subnet", "IPv6 subnet", "next hop answers")
+
 if __name__ == "__main__":
+    (ROOT / "docs" / "manual" / "verdicts.md").write_text(verdicts_page())
+    (ROOT / "docs" / "manual" / "gates.md").write_text(gates_page())
     (ROOT / "docs" / "manual" / "limits.md").write_text(limits_page())
     (ROOT / "docs" / "manual" / "findings.md").write_text(page())

@@ -28,6 +28,7 @@ const ReportPage = lazy(() => import("./case/ReportPage").then((page) => ({ defa
 const ChangePage = lazy(() => import("./change/ChangePage").then((page) => ({ default: page.ChangePage })));
 const GatherPage = lazy(() => import("./gather/GatherPage").then((page) => ({ default: page.GatherPage })));
 const MapPage = lazy(() => import("./map/MapPage").then((page) => ({ default: page.MapPage })));
+const ManualPage = lazy(() => import("./manual/ManualPage").then((page) => ({ default: page.ManualPage })));
 const NeighboursPage = lazy(() => import("./neighbours/NeighboursPage").then((page) => ({ default: page.NeighboursPage })));
 const ComparePage = lazy(() => import("./surveys/ComparePage").then((page) => ({ default: page.ComparePage })));
 
@@ -64,6 +65,8 @@ function App() {
         <Route path="gather" element={<GatherPage />} />
         <Route path="gather/:run" element={<GatherPage />} />
         <Route path="surveys/compare" element={<ComparePage />} />
+        <Route path="manual" element={<ManualPage />} />
+        <Route path="manual/:page" element={<ManualPage />} />
         <Route path="account" element={<AccountPage />} />
         <Route path="administration" element={<AdministrationPage />} />
         <Route path="s/:survey/case" element={<CasePage />} />

@@ -13,6 +13,7 @@ from .accounts import administration
 from .accounts import views as accounts
 from .errors import UNEXPECTED, before_a_view
 from .gathering import views as gathering
+from .manual import ManualView
 from .surveys import before, casework, changes, deletion, pasted
 from .surveys import views as surveys
 
@@ -63,6 +64,7 @@ urlpatterns = [
     path("api/surveys/<int:survey>/path", surveys.PathView.as_view()),
     path("api/surveys/<int:survey>/ladder", surveys.LadderView.as_view()),
     path("api/surveys/<int:survey>/decision", surveys.DecisionView.as_view()),
+    path("api/manual", ManualView.as_view()),
     path("api/surveys/<int:survey>/ends", surveys.EndsView.as_view()),
     path("api/surveys/<int:survey>/sources", surveys.SourceAddressesView.as_view()),
     path("api/surveys/<int:survey>/map", surveys.MapView.as_view()),

@@ -2,6 +2,7 @@ import { useSearchParams } from "react-router";
 
 import { useMay } from "../ui/may";
 import { Empty } from "../ui/States";
+import { alongTabs, tabStop } from "../ui/tabs";
 import { Accounts } from "./Accounts";
 import { AuditTrail } from "./AuditTrail";
 
@@ -17,9 +18,9 @@ export function AdministrationPage() {
     <div className="flex h-full min-h-0 flex-col gap-3 p-4">
       <div className="flex items-center gap-4">
         <h1 className="text-lg font-semibold">Administration</h1>
-        <div role="tablist" aria-label="Administration" className="flex gap-1">
+        <div role="tablist" onKeyDown={alongTabs} aria-label="Administration" className="flex gap-1">
           {TABS.map(([name, words]) => (
-            <button key={name} type="button" role="tab" aria-selected={tab === name} className={`btn btn-sm ${tab === name ? "btn-primary" : "btn-ghost"}`}
+            <button key={name} type="button" role="tab" aria-selected={tab === name} tabIndex={tabStop(tab === name)} className={`btn btn-sm ${tab === name ? "btn-primary" : "btn-ghost"}`}
               onClick={() => setParams(name === "accounts" ? {} : { tab: name })}>{words}</button>
           ))}
         </div>

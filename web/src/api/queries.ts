@@ -284,6 +284,11 @@ export function useCaseReport(number: number) {
   });
 }
 
+/** The manual, which is the same for everybody. */
+export function useManual() {
+  return useQuery({ queryKey: ["manual"], queryFn: () => ask(client.GET("/api/manual")), ...FOREVER });
+}
+
 export function useComparison(older: number | null, newer: number | null) {
   const query = useQuery({
     queryKey: ["compare", older, newer],

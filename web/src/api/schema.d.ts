@@ -510,6 +510,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/manual": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The whole manual: it is small, and searched where it is read. */
+        get: operations["manual"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks": {
         parameters: {
             query?: never;
@@ -2069,6 +2086,15 @@ export interface components {
             by: string;
             reason: string;
             evidence: components["schemas"]["EvidenceShape"][];
+        };
+        ManualPageShape: {
+            name: string;
+            title: string;
+            /** @description Markdown, without the title */
+            text: string;
+        };
+        ManualShape: {
+            pages: components["schemas"]["ManualPageShape"][];
         };
         MapEndShape: {
             device: string;
@@ -5762,6 +5788,61 @@ export interface operations {
             };
             /** @description There is no such thing here. */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description It is being computed, or the database is away: ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    manual: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ManualShape"];
+                };
+            };
+            /** @description What was asked cannot be answered; the sentence says why and what to do. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description The token is not known, or not valid any more. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description Nobody is signed in, or this role may not. */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,6 +1,7 @@
 import { Link } from "react-router";
 
 import { useEnds, useNeighbours, type EndsQuestion } from "../api/queries";
+import { ManualLink } from "../manual/ManualLink";
 import { RelationGates } from "../neighbours/RelationGates";
 import { relationKey } from "../neighbours/relations";
 import { Failed, Working } from "../ui/States";
@@ -46,7 +47,7 @@ export function Ends({ survey, device, question, nothing, wrap }: {
                 return (
                   <tr key={gate.gate} className={`border-t border-base-300 align-top ${bad ? "hatched" : ""}`}>
                     <th scope="row" className={`py-1 pr-2 text-left ${bad ? "stop" : "font-normal"}`}>
-                      {bad ? "✕ " : gate.holds ? "✓ " : "? "}{gate.gate}
+                      {bad ? "✕ " : gate.holds ? "✓ " : "? "}<ManualLink page="gates" word={gate.gate} />
                     </th>
                     <td className={`mono py-1 pr-2 break-words ${bad ? "font-bold" : ""}`}>{gate.left ?? "–"}</td>
                     <td className={`mono py-1 break-words ${bad ? "font-bold" : ""}`}>{gate.right ?? "–"}</td>

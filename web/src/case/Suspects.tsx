@@ -6,6 +6,7 @@ import type { Shapes } from "../api/client";
 import { useDiagnosis, type Question } from "../api/queries";
 import { EditLines } from "../change/EditLines";
 import { useKeep } from "../change/keep";
+import { ManualLink } from "../manual/ManualLink";
 import { EvidenceLink, evidencePlace } from "../ui/EvidenceLink";
 import { Underway } from "../ui/Underway";
 import { many } from "../ui/words";
@@ -43,7 +44,7 @@ function Suspect({ survey, question, cause, first, partOf }: {
   return (
     <li className={`rounded-box border p-2 ${first ? "border-base-content" : "border-base-300"}`} data-testid="suspect">
       <p><b>{cause.summary}</b></p>
-      {open ? <p className="soft pt-1">{cause.detail}</p> : null}
+      {open ? <p className="soft pt-1">{cause.detail} <ManualLink page="findings" word={cause.kind} className="text-xs underline decoration-dotted">In the manual</ManualLink></p> : null}
       <p className="flex flex-wrap items-center gap-x-2 gap-y-1 pt-1">
         <Certainty proven={cause.certainty === "proven"} />
         {telling(cause.evidence).map((item, index) => (

@@ -13,6 +13,7 @@ import { DataTable } from "../ui/DataTable";
 import { Empty, Failed, Working } from "../ui/States";
 import { many, WORKS_WORDS } from "../ui/words";
 import { useMay } from "../ui/may";
+import { alongTabs, tabStop } from "../ui/tabs";
 import { EditLines } from "./EditLines";
 import { Editing } from "./Editing";
 import { EffectPicture } from "./EffectPicture";
@@ -85,10 +86,10 @@ export function ChangePage() {
         </section>
       ) : null}
       {rehearsal.data ? <Summary data={rehearsal.data} survey={survey} /> : null}
-      <div role="tablist" aria-label="Parts of the change" className="flex gap-1 border-b border-base-300 px-4 pt-1.5">
+      <div role="tablist" onKeyDown={alongTabs} aria-label="Parts of the change" className="flex gap-1 border-b border-base-300 px-4 pt-1.5">
         {TABS.filter((name) => something || name === "edit").map((name) => (
           <button
-            key={name} type="button" role="tab" aria-selected={tab === name} onClick={() => show(name)}
+            key={name} type="button" role="tab" aria-selected={tab === name} tabIndex={tabStop(tab === name)} onClick={() => show(name)}
             className={`rounded-t-field border border-b-0 px-3 py-1 ${tab === name ? "border-base-300 bg-base-100 font-semibold" : "soft border-transparent"}`}
           >
             {name === "pairs" && rehearsal.data ? `pairs (${rehearsal.data.heals.count + rehearsal.data.breaks.count + rehearsal.data.moves.count})` : name}

@@ -3,6 +3,7 @@ import { Link, useParams } from "react-router";
 
 import type { Shapes } from "../api/client";
 import { useDevices, useFindings } from "../api/queries";
+import { ManualLink } from "../manual/ManualLink";
 import { Severity } from "../ui/Badge";
 import { DataTable, type Column } from "../ui/DataTable";
 import { EvidenceLink, evidencePlace } from "../ui/EvidenceLink";
@@ -33,7 +34,7 @@ export function FindingsPage() {
       },
       {
         head: "finding", value: (row) => row.summary, width: "3fr",
-        show: (row) => <><b>{row.summary}</b><span className="soft block">{row.detail}</span></>,
+        show: (row) => <><b>{row.summary}</b><span className="soft block">{row.detail} <ManualLink page="findings" word={row.kind} className="text-xs underline decoration-dotted">In the manual</ManualLink></span></>,
       },
       {
         head: "evidence", value: (row) => row.evidence.map(evidencePlace).join(", "), width: "1.4fr",

@@ -3,6 +3,7 @@ import { Link, useParams, useSearchParams } from "react-router";
 
 import type { Shapes } from "../api/client";
 import { useNeighbours } from "../api/queries";
+import { ManualLink } from "../manual/ManualLink";
 import { EvidenceLink } from "../ui/EvidenceLink";
 import { Failed, Working } from "../ui/States";
 import { many } from "../ui/words";
@@ -162,7 +163,7 @@ function Row({ survey, gate, first }: { survey: number; gate: Gate; first: boole
   return (
     <tr className={`border-t border-base-300 align-top ${bad ? "hatched" : ""}`}>
       <th scope="row" className={`py-1.5 pr-2 text-left ${bad ? "stop" : "font-normal"}`}>
-        {bad ? "✕" : gate.holds ? "✓" : "?"} {gate.gate}
+        {bad ? "✕" : gate.holds ? "✓" : "?"} <ManualLink page="gates" word={gate.gate} />
         {gate.holds === null ? <span className="soft block font-normal">not known: the secret was taken out</span> : null}
         {bad ? <span className="soft block font-normal">{first ? "first to fail, " : ""}{stops}</span> : null}
       </th>

@@ -1,5 +1,6 @@
 import { Link } from "react-router";
 
+import { ManualLink } from "../manual/ManualLink";
 import { endName, relationKey, relationName, type Relation } from "./relations";
 
 /** A relation in little space: its state, and its gates from the first that fails. */
@@ -24,7 +25,7 @@ export function RelationGates({ survey, relation }: { survey: number; relation: 
         <tbody>
           {failing.map((gate) => (
             <tr key={gate.gate} className="hatched border-t border-base-300 align-top">
-              <th scope="row" className="stop py-1 pr-2 text-left">✕ {gate.gate}</th>
+              <th scope="row" className="stop py-1 pr-2 text-left">✕ <ManualLink page="gates" word={gate.gate} /></th>
               <td className="mono py-1 pr-2 break-words">{gate.left ?? "–"}</td>
               <td className="mono py-1 break-words">{gate.right ?? "–"}</td>
             </tr>

@@ -6,6 +6,7 @@ import { useComparison, useSurveys } from "../api/queries";
 import { DataTable, type Column } from "../ui/DataTable";
 import { Empty, Failed, Working } from "../ui/States";
 import { hopWords, many, protocolWords, when } from "../ui/words";
+import { alongTabs, tabStop } from "../ui/tabs";
 
 type Comparison = Shapes["ComparisonShape"];
 type RouteChange = Shapes["RouteChangeShape"];
@@ -91,9 +92,9 @@ function Body({ data, tab, onTab, newer }: { data: Comparison; tab: Tab; onTab: 
           Of {many(data.missing.reduce((sum, item) => sum + item.pairs, 0), "pair")} that worked with {data.missing.length === 1 ? "it" : "them"}, nothing is known now.
         </p>
       ) : null}
-      <div role="tablist" aria-label="What differs" className="flex gap-1 border-b border-base-300">
+      <div role="tablist" onKeyDown={alongTabs} aria-label="What differs" className="flex gap-1 border-b border-base-300">
         {TABS.map((name) => (
-          <button key={name} type="button" role="tab" aria-selected={tab === name} onClick={() => onTab(name)}
+          <button key={name} type="button" role="tab" aria-selected={tab === name} tabIndex={tabStop(tab === name)} onClick={() => onTab(name)}
             className={`px-3 py-1 ${tab === name ? "border-b-2 border-primary font-semibold" : "soft"}`}>
             {name} <span className="soft font-normal">{counts[name]}</span>
           </button>

@@ -15,7 +15,8 @@ const KEYS: [string, string][] = [
   ["r", "what was read"],
   ["s", "surveys"],
   ["g", "gather from live devices"],
-  ["← →", "along the journey, on a hop"],
+  ["← →", "along the journey, on a hop; between tabs"],
+  ["b", "the manual"],
   ["t", "theme: system, light, dark"],
   ["?", "this list"],
 ];

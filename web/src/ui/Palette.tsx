@@ -71,7 +71,7 @@ function Body({ survey, onClose, onHelp, onTheme }: Omit<Props, "open">) {
           </Command.Item>
         ) : null}
         <Command.Group heading="Views" className="[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:opacity-70">
-          {[["Cases", `/s/${survey}/cases`], ["Map", `/s/${survey}/map`], ["Neighbours", `/s/${survey}/neighbours`], ["Devices", `/s/${survey}/devices`], ["Findings", `/s/${survey}/findings`], ["Single failures", `/s/${survey}/failures`], ["Expectations", `/s/${survey}/expectations`], ["What was read", `/s/${survey}/reading`], ["Surveys", "/surveys"], ["Gather from live devices", "/gather"], ["Compare two surveys", "/surveys/compare"], ["Account", "/account"], ...(may ? [["Administration", "/administration"]] : [])].map(([name, url]) => (
+          {[["Cases", `/s/${survey}/cases`], ["Map", `/s/${survey}/map`], ["Neighbours", `/s/${survey}/neighbours`], ["Devices", `/s/${survey}/devices`], ["Findings", `/s/${survey}/findings`], ["Single failures", `/s/${survey}/failures`], ["Expectations", `/s/${survey}/expectations`], ["What was read", `/s/${survey}/reading`], ["Surveys", "/surveys"], ["Gather from live devices", "/gather"], ["Compare two surveys", "/surveys/compare"], ["Manual", "/manual"], ["Account", "/account"], ...(may ? [["Administration", "/administration"]] : [])].map(([name, url]) => (
             <Command.Item key={url} value={name} className={ROW} onSelect={() => go(url ?? "/")}>{name}</Command.Item>
           ))}
           <Command.Item value="Theme light dark" className={ROW} onSelect={() => { onTheme(); onClose(); }}>Change the theme</Command.Item>

@@ -1,8 +1,9 @@
-import { Cable, Compass, FilePen, Handshake, ListChecks, MapIcon, Moon, FolderOpen, RadioTower, Search, ShieldCheck, Siren, Sun, SunMoon, Unplug, UserRound } from "lucide-react";
+import { BookOpen, Cable, Compass, FilePen, Handshake, ListChecks, MapIcon, Moon, FolderOpen, RadioTower, Search, ShieldCheck, Siren, Sun, SunMoon, Unplug, UserRound } from "lucide-react";
 import { Suspense, useEffect, useState, type ReactNode } from "react";
 import { NavLink, Outlet, useLocation, useNavigate, useParams } from "react-router";
 
 import { useSession, useSurveys } from "../api/queries";
+import { FirstWalk } from "./FirstWalk";
 import { Help } from "./Help";
 import { Palette } from "./Palette";
 import { Working } from "./States";
@@ -65,6 +66,7 @@ export function Shell() {
         }
       } else if (event.key === "s") void navigate("/surveys");
       else if (event.key === "g") void navigate("/gather");
+      else if (event.key === "b") void navigate("/manual");
       else if (event.key === "t") nextTheme();
       else if (place && survey) {
         // The map keeps the case that one is looking at.
@@ -101,6 +103,7 @@ export function Shell() {
         <span className="mt-auto flex flex-col items-center gap-1">
           <button type="button" className="btn btn-ghost btn-sm btn-square" aria-label="Go to anything (Ctrl K)" title="Go to anything (Ctrl K)" onClick={() => setPalette(true)}><Search size={17} /></button>
           <button type="button" className="btn btn-ghost btn-sm btn-square" aria-label={`Theme: ${words}`} title={`Theme: ${words} (t)`} onClick={nextTheme}><ThemeIcon size={17} /></button>
+          <NavLink to="/manual" className={({ isActive }) => `btn btn-ghost btn-sm btn-square ${isActive ? "btn-active" : ""}`} aria-label="Manual" title="Manual (b)"><BookOpen size={17} /></NavLink>
           <button type="button" className="btn btn-ghost btn-sm btn-square" aria-label="Shortcuts" title="Shortcuts (?)" onClick={() => setHelp(true)}>?</button>
           <NavLink to="/account" className="btn btn-ghost btn-sm btn-square" aria-label={`Account ${session.data?.user?.name ?? ""}`} title={session.data?.user?.name}><UserRound size={17} /></NavLink>
         </span>
@@ -126,6 +129,7 @@ export function Shell() {
             <Reading survey={Number(params.survey)} />
           </section>
         ) : null}
+        {params.survey ? <FirstWalk survey={Number(params.survey)} /> : null}
         <main id="content" tabIndex={-1} className="min-h-0 flex-1 outline-none">
           <Suspense fallback={<Working what="Opening the view" />}><Outlet /></Suspense>
         </main>
