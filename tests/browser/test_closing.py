@@ -40,5 +40,8 @@ def test_a_solved_case_says_so_before_what_was_wrong(page: Page) -> None:
     page.goto(f"/s/{case.survey_id}/cases/{case.pk}")
     banner = page.get_by_test_id("verified-banner")
     expect(banner).to_contain_text(f"Solved: {healthy.title} shows it.")
+    expect(page.get_by_test_id("answer")).to_contain_text("How it was: ")
+    expect(page.get_by_text("solved", exact=True)).to_be_visible()
+    expect(page.get_by_text("fails", exact=True)).to_have_count(0)
     banner.get_by_role("link", name="The way now").click()
     expect(page).to_have_url(re.compile(rf"/s/{healthy.pk}/case\?"))

@@ -130,7 +130,7 @@ def test_settings_of_a_protocol_that_does_not_run_do_not_matter() -> None:
 @pytest.mark.parametrize(
     "body",
     [
-        "interface eth1\n pbr-policy NIGHT\nexit\n",
+        "pbr-map NIGHT seq 5\n set vrf red\nexit\ninterface eth1\n pbr-policy NIGHT\nexit\n",
         "ip import-table 10\n",
         "vrf red\n vni 100\nexit-vrf\n",
         "vrf red\n ip route 10.64.3.0/24 10.64.0.2 nexthop-vrf blue\nexit-vrf\n",

@@ -34,6 +34,8 @@ export function CasePage() {
   const surveys = useSurveys();
   const here = surveys.data?.surveys.find((item) => item.id === survey);
 
+  // What fails on the survey of a case that is solved is how it was.
+  const solved = stored?.state === "verified";
   const ask = (next: Question) => void navigate(`/s/${survey}/case?${queryOf(next).toString()}`);
 
   return (
@@ -41,7 +43,7 @@ export function CasePage() {
       <header className="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-base-300 px-4 py-2">
         <h1 className="sr-only">Case</h1>
         <Sentence survey={survey} question={question} onAsk={ask} />
-        {path.data ? <Works state={path.data.works} text={WORKS_WORDS[path.data.works]} /> : null}
+        {path.data ? solved ? <Works state="yes" text="solved" /> : <Works state={path.data.works} text={WORKS_WORDS[path.data.works]} /> : null}
         <span className="ml-auto flex items-center gap-2">
           {question && !params.case ? <KeepCase survey={survey} question={question} /> : null}
           {question ? (
@@ -68,6 +70,7 @@ export function CasePage() {
           survey={survey}
           question={question as Question}
           path={path.data}
+          past={solved}
           also={path.data.also ?? null}
           ids={path.data.touching}
           hopQuery={query.get("hop")}
@@ -82,8 +85,8 @@ export function CasePage() {
   );
 }
 
-function Answer({ survey, question, path, also, ids, hopQuery, onHop }: {
-  survey: number; question: Question; path: Path; also: Path | null; ids: string[]; hopQuery: string | null; onHop: (key: HopKey) => void;
+function Answer({ survey, question, path, past, also, ids, hopQuery, onHop }: {
+  survey: number; question: Question; path: Path; past: boolean; also: Path | null; ids: string[]; hopQuery: string | null; onHop: (key: HopKey) => void;
 }) {
   const names = useNames(survey);
   const svg = useRef<SVGSVGElement>(null);
@@ -131,8 +134,8 @@ function Answer({ survey, question, path, also, ids, hopQuery, onHop }: {
     <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_clamp(14rem,23vw,21rem)] grid-rows-[minmax(0,1fr)]">
       <div className="flex min-h-0 min-w-0 flex-col">
         <div className="flex items-baseline gap-3 px-4 pt-2">
-          <p className={`text-[14px] font-semibold ${path.works === "yes" ? "good" : path.works === "unknown" ? "" : "stop"}`} data-testid="answer">
-            {path.sentence}
+          <p className={`text-[14px] font-semibold ${past ? "soft" : path.works === "yes" ? "good" : path.works === "unknown" ? "" : "stop"}`} data-testid="answer">
+            {past ? `How it was: ${path.sentence}` : path.sentence}
           </p>
           <span className="no-print ml-auto flex shrink-0">
             <button type="button" className="btn btn-ghost btn-xs" onClick={() => downloadSvg(svg.current, "journey")}>SVG</button>

@@ -13,7 +13,7 @@ from typing import Any
 from xml.sax.saxutils import escape
 
 from ..network.edits import DataEdit, Edit, EditError, TextEdit
-from ..readers.frr.text import looks_like as configuration
+from ..readers.frr.known import looks_like as configuration
 from ..readers.located import parse_data
 from ..readers.survey import Survey
 from .apply import edit_texts

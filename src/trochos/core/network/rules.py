@@ -7,9 +7,10 @@ from typing import NamedTuple
 
 from .addressing import Address, Prefix
 from .filters import ALL_BITS, Range
+from .protocols import by_packets, label
 from .source import Source
 
-_NAMES = {1: "ICMP", 6: "TCP", 17: "UDP", 47: "GRE", 58: "ICMPv6", 88: "EIGRP", 89: "OSPF"}
+_NAMES = {1: "ICMP", 6: "TCP", 17: "UDP", 47: "GRE", 58: "ICMPv6"}
 
 
 class Kind(NamedTuple):
@@ -98,7 +99,9 @@ class Rule:
         parts += [f"to {self.target}"] if self.target is not None else []
         parts += [f"arriving on {self.arrived}"] if self.arrived is not None else []
         if self.protocol is not None:
-            parts.append(f"of {_NAMES.get(self.protocol, f'protocol {self.protocol}')}")
+            routing = by_packets().get(self.protocol)
+            name = label(routing) if routing is not None else _NAMES.get(self.protocol)
+            parts.append(f"of {name or f'protocol {self.protocol}'}")
         for word, ports in (("from", self.source_ports), ("to", self.target_ports)):
             if ports is not None:
                 low, high = ports

@@ -28,6 +28,7 @@ from ..network.facts import (
     StaticRoute,
     Unmodelled,
 )
+from ..network.protocols import by_packets
 from ..network.rules import Rule
 from . import tunnels
 from .drafts import CaptureDraft, InterfaceDraft, interface_key
@@ -564,11 +565,11 @@ _OF_DAEMONS = ("static", "zebra", "pbr", "11", "195", "196")
 """Who has put a rule or a route there, as `ip` prints it: FRR's daemons (`static` others, too)."""
 _PROTOCOLS = {
     "icmp": 1, "igmp": 2, "ipencap": 4, "tcp": 6, "egp": 8, "igp": 9, "udp": 17, "dccp": 33,
-    "ipv6": 41, "rsvp": 46, "gre": 47, "esp": 50, "ah": 51, "ipv6-icmp": 58, "eigrp": 88,
-    "ospf": 89, "ipip": 94, "pim": 103, "vrrp": 112, "l2tp": 115, "isis": 124, "sctp": 132,
-    "udplite": 136,
+    "ipv6": 41, "rsvp": 46, "gre": 47, "esp": 50, "ah": 51, "ipv6-icmp": 58, "ipip": 94,
+    "pim": 103, "vrrp": 112, "l2tp": 115, "sctp": 132, "udplite": 136,
 }  # fmt: skip
-"""The names that `ip rule` prints for protocols (IANA's registry of protocol numbers)."""
+"""The names that `ip rule` prints for protocols (IANA's registry of protocol numbers), beside those
+of routing protocols."""
 
 
 def _rule(entry: Node, family: int, line: Source) -> Rule | None:
@@ -621,7 +622,10 @@ def _protocol(entry: Node) -> int | None:
     if text is None:
         return entry.integer("ipproto")
     text = text.removeprefix("ipproto-")
-    return int(text) if text.isdigit() else _PROTOCOLS.get(text)
+    if text.isdigit():
+        return int(text)
+    routing = {name: number for number, name in by_packets().items()}
+    return _PROTOCOLS.get(text) or routing.get(text)
 
 
 def _mark(entry: Node) -> tuple[int, int] | None:

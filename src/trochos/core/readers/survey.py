@@ -39,6 +39,7 @@ from . import (
     wiring,
 )
 from .drafts import CaptureDraft, ConfigDraft, DeviceDrafts
+from .frr import known as frr_known
 from .frr import text as frr_text
 from .instances import ends_apart, set_apart
 from .located import DataError, parse_data
@@ -236,7 +237,7 @@ class _Survey:
             hostname = re.search(r"^hostname (\S+)\s*$", text, re.M) or re.search(
                 r'"hostname"\s*:\s*"([^"]+)"', text
             )
-            if hostname is not None and (frr_text.looks_like(text) or text.lstrip()[:1] == "{"):
+            if hostname is not None and (frr_known.looks_like(text) or text.lstrip()[:1] == "{"):
                 named[_stem(name)] = hostname.group(1)
                 self.file(hostname.group(1), name, text)
             else:
@@ -295,7 +296,7 @@ class _Survey:
             self.capture(device, keepalived.read(device, name, text))
         elif limit is not None:
             self.limited(device, name, lines, *limit)
-        elif frr_text.looks_like(text):
+        elif frr_known.looks_like(text):
             config, ledger = frr_text.read(device, name, text)
             self.draft(device).configs.append(config)
             early = text_ends_early(text)

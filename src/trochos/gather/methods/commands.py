@@ -6,7 +6,7 @@ import json
 
 import asyncssh
 
-from ...core.readers.frr.text import looks_like
+from ...core.readers.frr.known import looks_like
 from ..bounds import Budget, within
 from ..credentials import Credential
 from ..inventory import Target

@@ -7,7 +7,6 @@ understand makes the answers it touches uncertain.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import replace
@@ -21,6 +20,18 @@ from ..drafts import ConfigDraft, InsideDraft, InterfaceDraft, interface_key
 from ..limits import Limit, of_line
 from ..report import Ledger, split_lines
 from .fate import Fate, Misread, Refused
+from .known import (
+    AROUND,
+    FLUSH_LEFT,
+    IN_INSTANCE,
+    INTERFACE_IRRELEVANT,
+    IRRELEVANT_PAIRS,
+    IRRELEVANT_WORDS,
+    NOTHING,
+    OTHERS,
+    POLICY_PAIRS,
+    SHARED_ADDRESSES,
+)
 from .pbr import PolicyMaps
 from .policy import PolicyReader
 from .profile import FRR
@@ -29,151 +40,6 @@ from .statics import path_key, read_static
 from .vrrp import VrrpLines
 
 KIND = "FRR configuration text"
-
-# First words that never change where a unicast packet goes.
-_IRRELEVANT = frozenset(
-    [
-        "frr",
-        "log",
-        "debug",
-        "service",
-        "password",
-        "enable",
-        "banner",
-        "line",
-        "exec-timeout",
-        "domainname",
-        "username",
-        "agentx",
-        "fpm",
-        "end",
-        "exit",
-        "configure",
-        "terminal",
-        "write",
-        "login",
-        "nolog",
-        "mpls-te",
-        "router-id",
-        "allow-external-route-update",
-        "affinity-map",
-        "allow-reserved-ranges",
-        "dump",
-        "mac",
-        "nhrp",
-        "pseudowire",
-    ]
-)
-_IRRELEVANT_PAIRS = frozenset(
-    """ip router-id|ipv6 router-id|ip multicast|ip multicast-routing|ip mroute|ipv6 mroute
-    |ip pim|ip igmp|ip msdp|ip ssmpingd|ipv6 pim|ipv6 mld|zebra nexthop|zebra nexthop-group
-    |zebra route-map|zebra work-queue|zebra protodown|ip table|ipv6 nd|zebra dplane
-    |interface-type x|frr version|frr defaults|no log|no debug|no zebra|no banner|no service
-    |ip ssh|evpn mh|fpm use-next-hop-groups|bgp community|bgp send-extra-data
-    |bgp suppress-fib-pending|pbr nexthop-resolve|pbr table|ip irdp|ipv6 ssmpingd
-    |ipv6 multicast""".replace("\n", "").split("|")
-)
-_IRRELEVANT_PAIRS = frozenset(" ".join(pair.split()) for pair in _IRRELEVANT_PAIRS)
-_INTERFACE_IRRELEVANT = frozenset(
-    [
-        "description",
-        "link-params",
-        "multicast",
-        "exit",
-        "admin-grp",
-        "!",
-        "mpls",
-        "evpn",
-        "link-detect",
-        "use-bw",
-        "metric",
-        "max-bw",
-        "max-rsv-bw",
-        "unrsv-bw",
-    ]
-)
-_POLICY_PAIRS = frozenset(
-    f"{first} {second}"
-    for first in ("ip", "ipv6")
-    for second in (
-        "prefix-list",
-        "access-list",
-        "as-path",
-        "community-list",
-        "large-community-list",
-        "extcommunity-list",
-    )
-)
-# Words that cannot stand at the top level: written without indentation, they still belong
-# to the section that is open, as the router itself reads them.
-_NOTHING: frozenset[str] = frozenset()
-_FLUSH_LEFT = {
-    "router": frozenset(
-        [
-            "network",
-            "neighbor",
-            "redistribute",
-            "area",
-            "passive-interface",
-            "version",
-            "timers",
-            "distance",
-            "default-information",
-            "default-metric",
-            "distribute-list",
-            "offset-list",
-            "allow-ecmp",
-            "auto-cost",
-            "max-metric",
-            *(reader.word for row in protocols.FRR for reader in row.readers() if reader.says_word),
-            "address-family",
-            "exit-address-family",
-            "aggregate-address",
-            "maximum-paths",
-            "summary-address",
-            "metric",
-            "variance",
-            "stub-router",
-            "abr-type",
-        ]
-    ),
-    "route-map": frozenset(["match", "set", "call", "on-match", "continue", "description"]),
-    "key-chain": frozenset(["key", "key-string", "cryptographic-algorithm"]),
-    "pbr-map": frozenset(["match", "set"]),
-    "nexthop-group": frozenset(["nexthop"]),
-}
-IN_INSTANCE = "it is not computed in a routing instance"
-_SHARED_ADDRESSES = "addresses that routers share (VRRP) are not computed"
-# Protocols that are known by name and not computed.
-_OTHERS = {
-    "babel": "Babel",
-    "openfabric": "OpenFabric",
-    "pim": "PIM",
-    "nhrp": "NHRP",
-    "ldp": "LDP",
-    "sharp": "SHARP",
-}
-# What a router says around its configuration when somebody copies it out of a session.
-_AROUND = re.compile(
-    r"(?:Building configuration\.\.\.|Current configuration:|Hello, this is FRRouting|Copyright "
-    r"|[\w.-]+(?:\([\w-]+\))?[#>]\s*(?:(?:sh|wr|term|conf|end|exit|quit)\w*\b.*)?$)"
-)
-_SIGNS = re.compile(
-    r"^(?:frr (?:version|defaults) \S|hostname \S+$|interface \S+|router (?:"
-    + "|".join(r.word for row in protocols.FRR for r in row.readers())
-    + r")\b|ip(?:v6)? route \S+ \S|ip(?:v6)? forwarding$|service integrated-vtysh-config"
-    r"|route-map \S+ (?:permit|deny)|line vty$|log (?:syslog|file|stdout)|no ip(?:v6)? forwarding$)"
-)
-
-
-def looks_like(text: str) -> bool:
-    """True if the text reads like FRR configuration: at least one line nobody else writes."""
-    lines = [line.strip() for line in split_lines(text)[:400]]
-    real = [line for line in lines if line and line[0] not in "!#"]
-    if not real:
-        return any(line == "!" for line in lines)
-    hits = sum(1 for line in real if _SIGNS.match(line))
-    return hits > 0 and hits * 30 >= len(real)
 
 
 class _Reader:
@@ -213,7 +79,7 @@ class _Reader:
     def read(self) -> ConfigDraft:
         for number, line in enumerate(self.lines, 1):
             stripped = line.strip()
-            if not stripped or stripped[0] in "!#" or (stripped == line and _AROUND.match(line)):
+            if not stripped or stripped[0] in "!#" or (stripped == line and AROUND.match(line)):
                 self.ledger.irrelevant(number)
                 continue
             words = stripped.split()
@@ -294,7 +160,7 @@ class _Reader:
         if kind == "interface":
             if self.interface_line(number, words):
                 return True
-        elif indented or _FLUSH_LEFT.get(kind, _NOTHING).intersection(words[:1]):
+        elif indented or FLUSH_LEFT.get(kind, NOTHING).intersection(words[:1]):
             self.section_line(number, words)
             return True
         self.close()
@@ -346,7 +212,7 @@ class _Reader:
                 self.remove_static(number, rest[2:], family, instance)
             else:
                 self.static(number, rest[2:], family, instance)
-        elif rest[0] == "netns" or " ".join(rest[:2]) in _IRRELEVANT_PAIRS:
+        elif rest[0] == "netns" or " ".join(rest[:2]) in IRRELEVANT_PAIRS:
             self.ledger.understood(number)
         else:
             self.not_computed(number, "", IN_INSTANCE)
@@ -407,8 +273,8 @@ class _Reader:
         elif words[negated : negated + 1] == ["route-map"] and words[-1] == "optimization":
             ledger.irrelevant(number)
         elif words[negated : negated + 1] == ["vrrp"]:
-            ledger.unknown(number, True, _SHARED_ADDRESSES)
-        elif first in ("route-map", "access-list", "bgp") or pair in _POLICY_PAIRS:
+            ledger.unknown(number, True, SHARED_ADDRESSES)
+        elif first in ("route-map", "access-list", "bgp") or pair in POLICY_PAIRS:
             if first == "route-map":
                 self.section = ("route-map", " ".join(words[1:2]))
             source = self.source(number)
@@ -425,10 +291,10 @@ class _Reader:
             self.section = ("irrelevant", first)
             ledger.irrelevant(number)
         elif (
-            first in _IRRELEVANT
-            or pair in _IRRELEVANT_PAIRS
-            or (negated and not _IRRELEVANT.isdisjoint(words[1:2]))
-            or (negated and " ".join(words[1:3]) in _IRRELEVANT_PAIRS)
+            first in IRRELEVANT_WORDS
+            or pair in IRRELEVANT_PAIRS
+            or (negated and not IRRELEVANT_WORDS.isdisjoint(words[1:2]))
+            or (negated and " ".join(words[1:3]) in IRRELEVANT_PAIRS)
         ):
             ledger.irrelevant(number)
         else:
@@ -505,7 +371,7 @@ class _Reader:
         self.ledger.understood(number)
 
     def open_router(self, number: int, words: list[str]) -> None:
-        name = self.words.get(words[1]) or _OTHERS[words[1]]
+        name = self.words.get(words[1]) or OTHERS[words[1]]
         words, self.scope = _without_instance(words)
         self.section = ("router", name)
         self.reader = self.reader_of(words[1], self.scope) if words[1] in self.words else None
@@ -635,8 +501,8 @@ class _Reader:
         elif self.of_protocol(number, rest, negated):
             pass
         elif rest[0] == "vrrp":
-            ledger.unknown(number, True, _SHARED_ADDRESSES)
-        elif rest[0] in _INTERFACE_IRRELEVANT or pair in _IRRELEVANT_PAIRS:
+            ledger.unknown(number, True, SHARED_ADDRESSES)
+        elif rest[0] in INTERFACE_IRRELEVANT or pair in IRRELEVANT_PAIRS:
             ledger.irrelevant(number)
         elif pair in ("ip route", "ipv6 route", "ip prefix-list", "ipv6 prefix-list") or rest[
             0
@@ -701,7 +567,7 @@ class _Reader:
 
     def knows(self, word: str) -> bool:
         """True for the name of a protocol, whether it is computed or not."""
-        return word in self.words or word in _OTHERS
+        return word in self.words or word in OTHERS
 
     def of_protocol(self, number: int, words: list[str], negated: bool) -> bool:
         """Handles a line of an interface that belongs to a routing protocol; False if none does."""
@@ -718,11 +584,11 @@ class _Reader:
                     self.on_interfaces.append((word, interface, mine, source, negated))
                 return True
         other = words[0] if words[0] in ("babel", "openfabric") else None
-        if len(words) > 2 and words[0] in ("ip", "ipv6") and words[1] in _OTHERS:
+        if len(words) > 2 and words[0] in ("ip", "ipv6") and words[1] in OTHERS:
             other = words[1]
         if other is None:
             return False
-        name = _OTHERS[other]
+        name = OTHERS[other]
         if name in ("PIM", "LDP", "NHRP"):
             self.ledger.irrelevant(number)
         else:
