@@ -18,6 +18,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import isles
+import quay
 import reaches
 import services
 from company import Company, Host, Port, Router, Static
@@ -338,14 +339,20 @@ SURVEYS = {
 
 
 def main() -> None:
-    """Writes both surveys anew."""
+    """Writes all surveys anew."""
     for name, (build, title, taken_at) in SURVEYS.items():
-        folder = HERE / name
-        shutil.rmtree(folder, ignore_errors=True)
-        for path, text in render(build(), title, taken_at).items():
-            target = folder / path
-            target.parent.mkdir(parents=True, exist_ok=True)
-            target.write_text(text)
+        _write(name, render(build(), title, taken_at))
+    for name in quay.TITLES:
+        _write(name, quay.render(name))
+
+
+def _write(name: str, files: dict[str, str]) -> None:
+    folder = HERE / name
+    shutil.rmtree(folder, ignore_errors=True)
+    for path, text in files.items():
+        target = folder / path
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_text(text)
 
 
 if __name__ == "__main__":

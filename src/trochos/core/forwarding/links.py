@@ -232,7 +232,7 @@ class Neighbourhood:
         claimed = [
             end.device
             for end in others
-            if end.device in self.devices and claims(self.devices[end.device], end, address)
+            if end.device in self.devices and claims(self.devices[end.device], end, address, links)
         ]
         if claimed:
             who = " and ".join(sorted(set(claimed)))

@@ -319,10 +319,12 @@ def _side(end: SharedEnd, holds: bool, should: bool) -> Side:
     return Side(end.device.name, end.part.interface, address, *states)
 
 
-def claims(device: Device, end: End, address: Address) -> bool:
+def claims(device: Device, end: End, address: Address, links: Links) -> bool:
     """True if a device may hold a shared address on one of its interfaces, whoever does."""
     return any(
-        gateway.place == end.interface and gateway.idle is None and gateway.holds(address)
+        gateway.place == end.interface
+        and gateway.holds(address)
+        and (gateway.doubt is not None or effective_priority(device, gateway, links) is not None)
         for gateway in device.shared
     )
 

@@ -451,12 +451,13 @@ def read_routes(document: Document, device: str, file: str) -> CaptureDraft:
         ):
             entry.ignore_all()
             continue
-        _gathered(draft, entry, prefix, protocol)
+        table = entry.peek("table")
+        if table is None or table.value in ("main", 254, "254"):
+            _gathered(draft, entry, prefix, protocol)
         if protocol == "kernel":
             entry.seen = IRRELEVANT
             entry.ignore(*_ROUTE_IRRELEVANT, *_ROUTE_MEMBERS)
             continue
-        table = entry.peek("table")
         if entry.text("vrf") is not None:
             entry.ignore_all()  # no packet of the main instance looks there
             continue

@@ -72,7 +72,9 @@ def _conflicts(context: Context) -> Iterator[Finding]:
     for address, owners in near.owners.items():
         if len(owners) < 2 or address.is_loopback or near.is_anycast(address):
             continue
-        if all(claims(near.devices[o.end.device], o.end, address) for o in owners):
+        if all(
+            claims(near.devices[o.end.device], o.end, address, context.tables.links) for o in owners
+        ):
             continue  # routers that share it: what is wrong between them is said of that
         active = [owner.end for owner in owners if owner.active]
         devices = list(dict.fromkeys(owner.end.device for owner in owners))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ...forwarding.sources import usable_addresses
+from ...network.addressing import Address
 from ...network.facts import Device, End, StaticRoute
 from ..finding import BREAKS, NOTES, RISKS, Finding
 from .context import Context
@@ -163,7 +164,7 @@ def _gateway(context: Context, device: Device, route: StaticRoute) -> Iterator[F
                     str(gateway),
                     route,
                 )
-    elif not answer.unknown and not answer.wrong:
+    elif not answer.unknown and not answer.wrong and not _shared(context, end, gateway):
         yield Finding(
             "host-gateway-silent",
             BREAKS,
@@ -175,3 +176,16 @@ def _gateway(context: Context, device: Device, route: StaticRoute) -> Iterator[F
             key=str(gateway),
             subject=route,
         )
+
+
+def _shared(context: Context, end: End, address: Address) -> bool:
+    """True if routers on a link share an address, whoever holds it: what is wrong with that is said
+    of them."""
+    segment = context.tables.links.segment_of.get(end)
+    beside = {other.device for other in segment.ends} if segment is not None else set()
+    return any(
+        part.holds(address)
+        for device in context.network.devices
+        if device.name in beside
+        for part in device.shared
+    )

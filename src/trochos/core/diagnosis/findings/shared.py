@@ -12,6 +12,7 @@ from ...network.facts import Device, End, StaticRoute
 from ...network.shared import SharedGateway
 from ...protocols import shared
 from ...protocols.gates import NOTHING
+from ...protocols.shared import SharedEnd
 from ..finding import BREAKS, NOTES, RISKS, Finding, named
 from .context import Context
 
@@ -140,7 +141,25 @@ def _unheld(context: Context, holding: list[tuple[Device, SharedGateway]]) -> It
             tuple(p.source for _, p in parts),
             interface=part.interface,
             key=str(address),
+            subject=_spare(context, device, part),
         )
+
+
+def _spare(
+    context: Context, device: Device, part: SharedGateway
+) -> tuple[SharedEnd, SharedEnd] | None:
+    """A router on the same link that could hold the address and shares another one in its place,
+    and the part that it should have."""
+    links = context.tables.links
+    segment = links.segment_of.get(End(device.name, part.interface))
+    for end in segment.ends if segment is not None else ():
+        there = context.network.device(end.device)
+        for other in there.shared if there is not None and there is not device else ():
+            alike = (other.router_id, other.interface) == (part.router_id, end.interface)
+            if there is not None and alike and shared.effective_priority(there, other, links):
+                mine = SharedEnd(device, part, False, segment)
+                return SharedEnd(there, other, True, segment), mine
+    return None
 
 
 def _why_not(context: Context, device: Device, part: SharedGateway) -> str:

@@ -95,6 +95,8 @@ def _of_shared(bench: Bench, finding: Finding) -> list[Remedy]:
     subject = finding.subject
     if isinstance(subject, Relation):
         return shared.remedies(bench, subject)
+    if finding.kind == "shared-address-unheld" and isinstance(subject, tuple):
+        return shared.take_over(bench, *subject)
     if finding.kind == "shared-priority-equal" and isinstance(subject, tuple):
         return [r for end in subject for r in shared.prefer(bench, end)]
     if finding.kind == "shared-holder-cut-off" and isinstance(subject, tuple):

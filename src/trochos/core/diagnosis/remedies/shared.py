@@ -127,6 +127,14 @@ def _in_braces(device: str, part: SharedGateway, mend: Restate) -> list[TextEdit
     return [TextEdit(device, file, block, removed, (f"{mend.what} {mend.value}",))]
 
 
+def take_over(bench: Bench, spare: SharedEnd, missing: SharedEnd) -> list[Remedy]:
+    """A router that shares the addresses which another one beside it cannot hold."""
+    wanted = " ".join(str(value) for value, _ in missing.part.addresses)
+    edits = restated(bench, spare, Restate("virtual_ipaddress", wanted))
+    title = f"On {spare.device.name}: the addresses of {missing.device.name}."
+    return [Remedy(title, tuple(edits))] if edits else []
+
+
 def prefer(bench: Bench, end: SharedEnd) -> list[Remedy]:
     """A router that is to hold the address whenever it can."""
     higher = min(254, end.part.priority + 20)

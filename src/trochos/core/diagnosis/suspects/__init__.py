@@ -13,6 +13,7 @@ sessions       BGP inside one system
 lists          what keeps a prefix back
 policies       what a BGP session refuses
 translations   addresses that are rewritten wrongly, or not at all
+instances      what lies in another routing instance of the device
 """
 
 from __future__ import annotations
@@ -31,6 +32,7 @@ from ..why import absence_of, missing_prefix
 from .aggregates import halves
 from .announcements import announce, default_elsewhere, default_of_one_family, silent
 from .filters import stopped
+from .instances import other_instance
 from .isis_levels import idle_level
 from .lists import filters, kept_out, lists, undefined
 from .policies import refused
@@ -104,6 +106,8 @@ def _of_hop(bench: Bench, branch: Branch, hop: Hop, target: Address) -> Iterator
         yield from on_ruled(bench, device, hop)
     elif route is not None and route.protocol == "static":
         yield from on_static(bench, device, route, hop, branch, target)
+    if route is None or route.prefix.is_default:
+        yield from other_instance(bench, device, hop.arrived, target)
     if route is None or route.prefix.is_default or route.protocol != "connected":
         yield from _absent(bench, device, route, target)
     yield from unresolved(bench, device, target)

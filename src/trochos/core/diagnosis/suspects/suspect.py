@@ -33,6 +33,8 @@ KINDS = {
     "have one for all that lies behind them.",
     "default-missing": "A router is told to announce a default route and has none.",
     "default-not-announced": "A router has a default route and does not announce it.",
+    "instance-holds-link": "What a packet needs is connected in another routing instance of the "
+    "device.",
     "list-denies": "An entry of a list denies a route that others need.",
     "kept-out-of-table": "A map between a protocol and the table keeps out a route that others "
     "need.",
