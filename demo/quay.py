@@ -170,6 +170,9 @@ def _routers() -> dict[str, _Text]:
     curlew.port("eth4", "10.90.50.1/24")
     curlew.port("eth5", "10.90.60.1/24")
     curlew.instances = {"eth4": "shops", "eth5": "shops"}
+    # The tills of the shops may sell tickets, and nothing else of the company's.
+    curlew.statics = ["ip route 10.90.50.0/24 eth4 nexthop-vrf shops", "!", "vrf shops"]
+    curlew.statics += [" ip route 10.80.40.0/24 eth2 nexthop-vrf default", "exit-vrf", "!"]
     dotterel = _Text("dotterel", 5)
     dotterel.port("eth0", "10.80.0.18/30", ring=True)
     dotterel.port("eth1", "10.80.70.1/24", "ip router isis quay", "isis passive")

@@ -60,7 +60,6 @@ def test_forms_of_a_static_route(
 @pytest.mark.parametrize(
     ("line", "matters"),
     [
-        ("ip route 10.64.3.0/24 10.64.0.2 nexthop-vrf red", True),
         ("ip route 10.64.3.0/24 10.64.0.2 table 100", False),
         ("ip route 10.64.3.0/24 10.64.0.2 label 17", True),
         ("ip route 10.64.3.0/24", True),
@@ -133,7 +132,7 @@ def test_settings_of_a_protocol_that_does_not_run_do_not_matter() -> None:
         "pbr-map NIGHT seq 5\n set vrf red\nexit\ninterface eth1\n pbr-policy NIGHT\nexit\n",
         "ip import-table 10\n",
         "vrf red\n vni 100\nexit-vrf\n",
-        "vrf red\n ip route 10.64.3.0/24 10.64.0.2 nexthop-vrf blue\nexit-vrf\n",
+        "router bgp 65000 vrf red\n address-family ipv4 unicast\n  import vrf blue\n",
         "frobnicate the packets\n",
     ],
 )

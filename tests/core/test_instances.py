@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from typing import Any
 
 import pytest
 from surveys import KEY, compute, wired
@@ -10,6 +11,8 @@ from surveys import KEY, compute, wired
 from trochos.core.forwarding.endpoints import EndpointError
 from trochos.core.forwarding.traffic import Traffic
 from trochos.core.network.addressing import parse_prefix
+from trochos.core.network.edits import Down
+from trochos.core.network.facts import End
 from trochos.core.survey import Computed
 
 DATA = "as data"
@@ -106,10 +109,10 @@ def test_all_pairs_say_what_single_ones_say(form: str) -> None:
             assert said[pair.ok] == path.works, pair  # type: ignore[index]
 
 
-def test_a_leak_between_instances_is_not_certain() -> None:
+def test_a_leak_between_instances_leads_both_ways_or_nowhere() -> None:
     there = "ip route 10.1.0.0/24 10.1.0.9 nexthop-vrf RED"
     back = "ip route 10.3.0.0/24 10.3.0.9 vrf RED nexthop-vrf default"
-    assert network("in a line", there, back).path("h3", "h1").works == "unknown"
+    assert network("in a line", there, back).path("h3", "h1").works == "yes"
     assert network("in a line", there).path("h3", "h1").works == "no", "nothing leads back"
 
 
@@ -351,3 +354,86 @@ def test_an_instance_that_is_switched_off_is_not_guessed_at() -> None:
     files["devices/mid/running.json"] = json.dumps(data, indent=1)
     assert survey.path("h1", "h2").works == "yes"
     assert compute(files).path("h1", "h2").works == "unknown"
+
+
+LEAKING = (
+    "vrf RED\n ip route 10.64.20.0/24 eth2 nexthop-vrf default\nexit-vrf\n",
+    "ip route 10.64.10.0/24 eth1 nexthop-vrf RED\n",
+)
+
+
+def leaks(*lines: str, **more: str) -> Computed:
+    """mid with ports in RED towards h1 and far, and one in the main instance towards h2."""
+    mid = (
+        "frr version 8.4.4\nhostname mid\n"
+        + "".join(lines)
+        + "interface eth1 vrf RED\n ip address 10.64.10.1/24\nexit\n"
+        "interface eth2\n ip address 10.64.20.1/24\nexit\n"
+        "interface eth3 vrf RED\n ip address 10.64.9.1/30\nexit\nend\n"
+    )
+    files = {
+        "topology.json": wired(
+            ("h1", "eth0", "mid", "eth1"),
+            ("h2", "eth0", "mid", "eth2"),
+            ("mid", "eth3", "far", "eth1"),
+            ("far", "eth2", "h3", "eth0"),
+        ),
+        "devices/mid/frr.conf": mid,
+        "devices/far/frr.conf": "frr version 8.4.4\nhostname far\n"
+        "ip route 10.64.0.0/16 10.64.9.1\ninterface eth1\n ip address 10.64.9.2/30\nexit\n"
+        "interface eth2\n ip address 10.64.30.1/24\nexit\nend\n",
+    }
+    for name, network in (("h1", 10), ("h2", 20), ("h3", 30)):
+        held = {"family": "inet", "local": f"10.64.{network}.10", "prefixlen": 24}
+        link = {"ifname": "eth0", "flags": ["UP", "LOWER_UP"], "addr_info": [held]}
+        way = {"dst": "default", "gateway": f"10.64.{network}.1", "dev": "eth0"}
+        files[f"devices/{name}/addr.json"] = json.dumps([link])
+        files[f"devices/{name}/route.json"] = json.dumps([way])
+    return compute({**files, **more})
+
+
+def test_a_static_route_leads_into_another_instance_and_back() -> None:
+    survey = leaks(*LEAKING)
+    assert not survey.network.device("mid").unmodelled  # type: ignore[union-attr]
+    path = survey.path("h1", "h2")
+    assert path.works == "yes"
+    hop = path.outbound.branches[0].hops[1].as_json()
+    actions: list[dict[str, Any]] = hop["actions"]  # type: ignore[assignment]
+    crossed = [action for action in actions if action["do"] == "instance"]
+    assert [(a["from"], a["to"], a["by"]["line"]) for a in crossed] == [("RED", "", 4)]
+    assert path.back is not None
+    actions = path.back.branches[0].hops[1].as_json()["actions"]  # type: ignore[assignment]
+    assert ("", "RED") in {(a.get("from"), a.get("to")) for a in actions}
+    rows = {(r.device, str(r.target)): r.ok for r in survey.reach.pairs()}
+    assert rows["h1", "10.64.20.10"] is True and rows["h2", "10.64.10.10"] is True
+    assert rows["h2", "10.64.30.10"] is False
+    assert [f for f in survey.findings if f.severity != "notes"] == []
+
+
+@pytest.mark.parametrize(
+    "line",
+    [
+        "ip route 10.64.30.0/24 10.64.9.2 nexthop-vrf RED\n",
+        "ip route 10.64.30.0/24 10.64.9.2 eth3 nexthop-vrf RED\n",
+    ],
+)
+def test_a_gateway_of_another_instance_is_looked_for_there(line: str) -> None:
+    back = LEAKING[0].replace("exit-vrf", " ip route 10.64.30.0/24 10.64.9.2\nexit-vrf")
+    survey = leaks(back, line)
+    assert survey.path("h2", "h3").works == "yes"
+    shut = survey.rehearse((Down((End("mid", "eth3"),)),)).after
+    assert shut.path("h2", "h3").works == "no"
+    astray = leaks(back, line.replace("10.64.9.2 ", "10.64.8.2 ").replace("eth3 ", ""))
+    assert astray.path("h2", "h3").works == "no", "a gateway on no link of that instance"
+
+
+def test_a_leak_that_is_missing_one_way_is_found() -> None:
+    survey = leaks(LEAKING[0])
+    assert survey.path("h1", "h2").works == "no"
+    first = survey.diagnose("h1", "h2").causes[0]
+    assert (first.option.finding.kind, first.certainty) == ("leak-one-way", "proven")
+    assert "none to 10.64.10.0/24 back" in first.option.finding.summary
+    assert survey.rehearse(first.option.edits).anew.path("h2", "h1").works == "yes"
+    other = leaks(LEAKING[1]).diagnose("h2", "h1").causes[0]
+    assert other.option.finding.device == "mid/RED"
+    assert leaks(LEAKING[1]).rehearse(other.option.edits).anew.path("h1", "h2").works == "yes"

@@ -35,8 +35,10 @@ def test_the_quay_as_it_was_built_has_nothing_to_complain_of() -> None:
     for case in CASES:
         traffic = Traffic(protocol=case.get("protocol", "icmp"), port=case.get("port"))
         assert survey.path(case["sender"], case["receiver"], traffic).works == "yes", case
-    # What is apart on purpose is apart.
-    assert survey.path("shop-till", "booking-page").works == "no"
+    # The shops are apart on purpose, and reach the booking page alone.
+    assert survey.path("shop-till", "booking-page").works == "yes"
+    assert survey.path("shop-till", "till").works == "no"
+    assert survey.path("shop-stock", "booking-page").works == "no"
 
 
 @pytest.mark.parametrize("case", CASES, ids=lambda case: case["sender"])

@@ -1244,6 +1244,8 @@ export interface components {
             port?: number[] | null;
             /** @description the address that is put in place */
             to?: string;
+            /** @description the route that leads to another instance */
+            by?: components["schemas"]["EvidenceShape"];
             /** @description of a tag */
             vlan?: number;
             /** @description of a filter */
@@ -1685,9 +1687,10 @@ export interface components {
          *     * `tag` - tag
          *     * `rule` - rule
          *     * `translate` - translate
+         *     * `instance` - instance
          * @enum {string}
          */
-        DoEnum: "wrap" | "filter" | "tag" | "rule" | "translate";
+        DoEnum: "wrap" | "filter" | "tag" | "rule" | "translate" | "instance";
         EditShape: {
             device?: string;
             file?: string;

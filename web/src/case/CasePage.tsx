@@ -146,7 +146,7 @@ function Answer({ survey, question, path, past, also, ids, hopQuery, onHop }: {
           <Journey path={path} roles={roles} selected={selected} onSelect={onHop} svgRef={svg} />
         </div>
         <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1.25fr)_minmax(0,0.95fr)_minmax(0,1fr)]">
-          <Decision survey={survey} device={device} out={hop?.out ?? null} question={question} target={target} filters={hop ? filtersOf(hop) : []} rewrites={hop ? rewritesOf(hop) : []} rules={hop?.rules} verdict={branch && selected.index === branch.hops.length - 1 ? branch.verdict : undefined} reason={branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1 && !path.sentence.endsWith(branch.reason) ? branch.reason : null} />
+          <Decision survey={survey} device={device} out={hop?.out ?? null} question={question} target={target} filters={hop ? filtersOf(hop) : []} rewrites={hop ? rewritesOf(hop) : []} rules={hop?.rules} crossing={hop?.actions.find((action) => action.do === "instance")} verdict={branch && selected.index === branch.hops.length - 1 ? branch.verdict : undefined} reason={branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1 && !path.sentence.endsWith(branch.reason) ? branch.reason : null} />
           <Ends survey={survey} device={device} question={endsQuestion} nothing={nothing} wrap={hop ? wrapOf(hop) : null} />
           <SourcePane survey={survey} device={device} evidence={evidence} />
         </div>

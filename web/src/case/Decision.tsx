@@ -13,8 +13,8 @@ import { hopWords, protocolWords, VERDICT_WORDS } from "../ui/words";
 const STATE = { wins: "is taken", shorter: "shorter", loses: "beaten", unusable: "not usable" } as const;
 
 /** Every route of one router that covers the target, longest first; and what is missing. */
-export function Decision({ survey, device, out, question, target, reason, verdict, filters, rewrites, rules = [] }: {
-  survey: number; device: string; out: string | null; question: Question; target: string; reason: string | null; verdict?: keyof typeof VERDICT_WORDS | undefined; filters: Shapes["ActionShape"][]; rewrites: Shapes["ActionShape"][]; rules?: Shapes["AskedRuleShape"][] | undefined;
+export function Decision({ survey, device, out, question, target, reason, verdict, crossing, filters, rewrites, rules = [] }: {
+  survey: number; device: string; out: string | null; question: Question; target: string; reason: string | null; verdict?: keyof typeof VERDICT_WORDS | undefined; crossing?: Shapes["ActionShape"] | undefined; filters: Shapes["ActionShape"][]; rewrites: Shapes["ActionShape"][]; rules?: Shapes["AskedRuleShape"][] | undefined;
 }) {
   const decision = useDecision(survey, device, target);
   return (
@@ -32,6 +32,7 @@ export function Decision({ survey, device, out, question, target, reason, verdic
       {target && decision.isPending ? <Working what="Looking at its routes" /> : null}
       {decision.error ? <Failed error={decision.error} /> : null}
       {rewrites.length ? <Rewrites survey={survey} rewrites={rewrites} /> : null}
+      {crossing ? <p className="pb-2"><b>Leads into {crossing.to ? `the routing instance ${crossing.to}` : "the main routing instance"}</b>{crossing.by ? <>: <EvidenceLink survey={survey} item={crossing.by} short={device} /></> : null}</p> : null}
       {rules.length ? <Rules survey={survey} device={device} rules={rules} /> : null}
       {verdict && verdict !== "delivered" ? <p className="pb-2">It ends here: <ManualLink page="verdicts" word={VERDICT_WORDS[verdict]} className="font-semibold underline decoration-dotted underline-offset-2" />.</p> : null}
       {decision.data ? <Body survey={survey} data={decision.data} reason={reason} /> : null}

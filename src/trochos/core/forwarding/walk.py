@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from functools import partial
 
 from ..network.addressing import Address
-from ..network.facts import ALL, Device, End, Tunnel, Unmodelled
+from ..network.facts import ALL, Device, End, Source, Tunnel, Unmodelled
 from ..network.filters import ACCEPT, REJECT
 from ..network.rules import Kind, Rule
 from ..network.translation import DESTINATION, SOURCE
@@ -86,6 +86,8 @@ class Hop:
     """Source and target of the packet as it came."""
     rewritten: tuple[Rewritten, ...] = ()
     """What the device rewrote, in order."""
+    crosses: tuple[str, str, Source] | None = None
+    """The routing instances from which and into which it leads the packet, and the line."""
     asked: Callable[[], list[Asked]] | None = None
     """Tells what each rule of the device did with the packet, where it has rules."""
     connection_mark: tuple[str, int | None] | None = None
@@ -103,6 +105,9 @@ class Hop:
             actions.append(self.wrap.as_json())
         if self.tag is not None:
             actions.append({"do": "tag", "vlan": self.tag})
+        if self.crosses is not None:
+            here, there, line = self.crosses
+            actions.append({"do": "instance", "from": here, "to": there, "by": line.as_json()})
         rules = {}
         if self.asked is not None and (self.route is None or self.route.protocol != "local"):
             rules = {"rules": [item.as_json() for item in self.asked()]}
@@ -254,6 +259,11 @@ class _Walker:
             interface = self.forwarding.near.interface(End(hop.device, here.out or ""))
             here.mtu = interface.mtu if interface else None
             here.tag = interface.tag if interface else None
+            lent = self.forwarding.devices[hop.device].lent.get(here.out or "")
+            if lent is not None and hop.route is not None and hop.route.because:
+                there = self.forwarding.devices[lent].instance
+                mine = self.forwarding.devices[hop.device].instance
+                here.crosses = (mine, there, hop.route.because[0])
             if interface is not None and interface.tunnel is not None:
                 under = self.forwarding.under.get(End(hop.device, interface.name))
                 here.wrap = Wrap(interface.tunnel, under if isinstance(under, Leg) else None)

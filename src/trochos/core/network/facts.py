@@ -179,6 +179,9 @@ class StaticRoute:
     entry: int = 0
     """Which entry of a kernel's table this next hop belongs to: of IPv4 entries with the
     same prefix and metric, the kernel uses the first alone."""
+    hop_in: str | None = None
+    """The routing instance in which its next hop lies, where that is another one than its own
+    ("": the main one)."""
 
 
 ROUTED, LINKS, ALL = "routed", "links", "all"
@@ -305,6 +308,9 @@ class Device:
     """The routing instance that this node is, named DEVICE/INSTANCE; "" for a device itself."""
     instances: dict[str, Inside] = field(default_factory=dict, hash=False)
     """What is said of its routing instances, until they are set apart as nodes."""
+    lent: dict[str, str] = field(default_factory=dict, hash=False)
+    """Interfaces of other nodes of the same device that its routes lead out of, by name: the node
+    that each belongs to. What arrives there is not its own."""
 
     @property
     def chassis(self) -> str:

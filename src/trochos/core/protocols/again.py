@@ -75,7 +75,10 @@ class Kept:
             and len(network.devices) == len(before.devices)
             and network.segments == before.segments
             and network.cables == before.cables
-            and all(d.name in old and self._alike(d, "interfaces", "filters") for d in self.changed)
+            and all(
+                d.name in old and self._alike(d, "interfaces", "filters", "lent")
+                for d in self.changed
+            )
         )
         self.links = links.again() if same else Links(network, deaf, links)
         self._same_links = same

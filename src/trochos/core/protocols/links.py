@@ -39,10 +39,22 @@ class Links:
         for segment in network.segments:
             for end in segment.ends:
                 self.segment_of[end] = segment
+        for device in network.devices:
+            for name, node in device.lent.items():
+                # What leaves by an interface of another instance is on that one's link.
+                twin, lent = End(node, name), End(device.name, name)
+                if twin in self._interfaces and lent not in self._interfaces:
+                    self._interfaces[lent] = self._interfaces[twin]
+                    if twin in self.segment_of:
+                        self.segment_of[lent] = self.segment_of[twin]
         self._cable_of = {end: cable for cable in network.cables for end in cable.ends}
         self._why: dict[End, str | None] = {
             end: self._judge(end, interface) for end, interface in self._interfaces.items()
         }
+        for device in network.devices:
+            for name, node in device.lent.items():
+                if End(node, name) in self._why and device.interface(name) is None:
+                    self._why[End(device.name, name)] = self._why[End(node, name)]
 
         self._of_device: dict[tuple[str, str], tuple[Device, object]] = {}
         self._of_parts: dict[Hashable, tuple[object, object]] = {}
@@ -113,7 +125,8 @@ class Links:
 
     def alike(self, other: Links, device: Device) -> bool:
         """True if the lines of a device are up and down, for the same reasons, in both states."""
-        ends = [End(device.name, interface.name) for interface in device.interfaces]
+        names = [*(interface.name for interface in device.interfaces), *device.lent]
+        ends = [End(device.name, name) for name in names]
         return all(self._why.get(end) == other._why.get(end) for end in ends)
 
     def far_end(self, end: End) -> End | None:

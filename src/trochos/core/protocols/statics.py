@@ -46,6 +46,10 @@ class StaticResolver:
             and links.usable_for_routes(End(device.name, interface.name))
         }
         self.interfaces = {i.name: i for i in device.interfaces}
+        for name in device.lent:
+            interface = links.interface(End(device.name, name))
+            if interface is not None:
+                self.interfaces.setdefault(name, interface)
         self.broadcast = {
             Address(4, fact.connected.last): fact.connected
             for interface in device.interfaces

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
-from ..network.facts import Device, End, Inside, Segment
+from ..network.facts import Device, End, Inside, Segment, StaticRoute
 from ..network.filters import NO_SERVICES
 
 
@@ -58,6 +58,49 @@ def set_apart(devices: Mapping[str, Device]) -> dict[str, Device]:
                 services=NO_SERVICES,
             )
     return out
+
+
+def with_leaks(devices: Mapping[str, Device]) -> dict[str, Device]:
+    """The devices, with static routes that lead from one routing instance into another.
+
+    Such a route leaves by an interface of the other instance; what comes back arrives there, and is
+    that instance's. A gateway that is on no link of the other instance leads nowhere.
+    """
+    out = dict(devices)
+    for name, device in devices.items():
+        if not any(static.hop_in is not None for static in device.statics):
+            continue
+        lent = dict(device.lent)
+        statics = []
+        for static in device.statics:
+            there = (
+                devices.get(node_name(device.chassis, static.hop_in))
+                if static.hop_in is not None
+                else None
+            )
+            exit_ = _exit(there, static) if there is not None else None
+            if there is not None and exit_ is not None:
+                lent[exit_] = there.name
+                onlink = static.gateway is not None
+                static = replace(static, interface=exit_, onlink=onlink)
+            elif static.hop_in is not None:
+                # No interface is called so: the route is there, and is not used.
+                static = replace(static, interface=static.interface or f"of {static.hop_in}")
+            statics.append(static)
+        out[name] = replace(device, statics=tuple(statics), lent=lent)
+    return out
+
+
+def _exit(there: Device, static: StaticRoute) -> str | None:
+    """The interface of another node by which a route leaves."""
+    if static.interface is not None:
+        return static.interface if there.interface(static.interface) is not None else None
+    for interface in there.interfaces:
+        for fact in interface.addresses:
+            gateway = static.gateway
+            if gateway is not None and fact.connected.contains(gateway):
+                return interface.name
+    return None
 
 
 def ends_apart(segments: list[Segment], devices: Mapping[str, Device]) -> list[Segment]:

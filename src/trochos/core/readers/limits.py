@@ -119,7 +119,7 @@ ROWS = (
 
 
 SAID_BY_READERS = (
-    ("leaks between routing instances", "its next hop lies in the routing instance RED"),
+    ("leaks between routing instances by BGP", "it is not computed in a routing instance"),
     (
         "routing instances of devices without a configuration",
         "the routing instance RED of mid is not computed",

@@ -41,7 +41,7 @@ from . import (
 from .drafts import CaptureDraft, ConfigDraft, DeviceDrafts
 from .frr import known as frr_known
 from .frr import text as frr_text
-from .instances import ends_apart, set_apart
+from .instances import ends_apart, set_apart, with_leaks
 from .located import DataError, parse_data
 from .located_json import UNDERSTOOD, Document, Node
 from .located_xml import looks_like as is_xml
@@ -664,7 +664,7 @@ class _Survey:
             segments += wiring.infer_segments(devices.values(), taken)
         for name in unread:
             devices[name] = Device(name, role="unread")
-        devices = set_apart(devices)
+        devices = with_leaks(set_apart(devices))
         segments = ends_apart(segments, devices)
         fabric = Fabric(devices, segments)
         cables = tuple(segments) if fabric.switched else ()

@@ -147,6 +147,10 @@ class Writer:
     ) -> Edits | None:
         return None
 
+    def leak(self, prefix: Prefix, exit: str, instance: str) -> Edits | None:
+        """A static route to what is connected on an interface of another routing instance."""
+        return None
+
     def discard(self, prefix: Prefix, like: StaticRoute) -> Edits | None:
         """A static route that discards, as another one does."""
         return None

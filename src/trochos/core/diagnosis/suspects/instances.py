@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ...network.addressing import Address, Prefix
-from ...network.facts import Device, Interface
+from ...network.edits import Remedy
+from ...network.facts import Device, Interface, StaticRoute
 from ..finding import BREAKS, Finding
 from ..findings.instances import Moved, place
 from ..remedies import instances
 from ..remedies.bench import Bench
-from .suspect import LIKELY, PLAUSIBLE, POSSIBLE, Suspect
+from .suspect import LIKELY, PLAUSIBLE, POSSIBLE, SURE, Suspect
 
 
 def other_instance(
@@ -28,17 +29,59 @@ def other_instance(
         for interface in there.interfaces:
             if not any(fact.connected.contains(target) for fact in interface.addresses):
                 continue
-            yield from _moved(bench, interface, there, device, target)
             came = device.interface(arrived) if arrived is not None else None
+            if came is not None and _led(there, device, came):
+                yield from _one_way(bench, interface, there, device, came)
+            yield from _moved(bench, interface, there, device, target)
             if came is not None:
                 yield from _moved(bench, came, device, there, target)
+
+
+def _led(here: Device, there: Device, interface: Interface) -> list[StaticRoute]:
+    """The routes by which one node of a device leads to the link of an interface of another."""
+    return [
+        static
+        for static in here.statics
+        if here.lent.get(static.interface or "") == there.name
+        and any(static.prefix.overlaps(fact.connected) for fact in interface.addresses)
+    ]
+
+
+def _one_way(
+    bench: Bench, interface: Interface, there: Device, device: Device, came: Interface
+) -> Iterator[Suspect]:
+    """A leak from one instance into another, to the link from which a packet comes, that has none
+    back."""
+    lines = [static.source for static in _led(there, device, came)]
+    for fact in interface.addresses:
+        prefix = fact.connected
+        edits = bench.writer(device.name).leak(prefix, interface.name, there.instance)
+        if not edits or fact.address.is_link_local:
+            continue
+        title = f"On {device.chassis}: send {prefix} from {place(device)} into {place(there)}."
+        yield Suspect(
+            Finding(
+                "leak-one-way",
+                BREAKS,
+                device.name,
+                f"{device.chassis} leads packets from {place(there)} into {place(device)}, and "
+                f"none to {prefix} back.",
+                "What is connected in one routing instance is not known in another; a route that "
+                "leads over has to be there for both ways.",
+                (*lines[:2], fact.source),
+                interface.name,
+                key=str(prefix),
+                remedies=(Remedy(title, edits),),
+            ),
+            PLAUSIBLE if _meant(interface, there, device) else SURE,
+        )
 
 
 def _moved(
     bench: Bench, interface: Interface, here: Device, there: Device, target: Address
 ) -> Iterator[Suspect]:
-    if interface.loopback or not interface.enabled:
-        return
+    if interface.loopback or not interface.enabled or _led(there, here, interface):
+        return  # where a route leads to it, somebody knows that it is there
     remedies = tuple(instances.remedies(bench, Moved(interface, here.name, there.name)))
     if not remedies:
         return
@@ -47,7 +90,7 @@ def _moved(
     because = (*lines, *(fact.source for fact in interface.addresses[:1]))
     # An instance that somebody made is not to be left without a link.
     last = bool(here.instance) and all(i is interface or i.loopback for i in here.interfaces)
-    meant = not last and _alike(interface, there) > _alike(interface, here)
+    meant = not last and _meant(interface, here, there)
     yield Suspect(
         Finding(
             "instance-holds-link",
@@ -64,6 +107,12 @@ def _moved(
         ),
         LIKELY if meant else POSSIBLE if last else PLAUSIBLE,
     )
+
+
+def _meant(interface: Interface, here: Device, there: Device) -> bool:
+    """True if an interface is numbered like those of another node, and unlike those of its own,
+    where there are any."""
+    return 0 < _alike(interface, here) < _alike(interface, there)
 
 
 def _alike(interface: Interface, node: Device) -> int:

@@ -35,6 +35,7 @@ KINDS = {
     "default-not-announced": "A router has a default route and does not announce it.",
     "instance-holds-link": "What a packet needs is connected in another routing instance of the "
     "device.",
+    "leak-one-way": "A route leads from one routing instance into another, and none leads back.",
     "list-denies": "An entry of a list denies a route that others need.",
     "kept-out-of-table": "A map between a protocol and the table keeps out a route that others "
     "need.",

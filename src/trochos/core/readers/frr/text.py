@@ -346,8 +346,7 @@ class _Reader:
         parsed = read_static(words, family, source, self.draft.profile.static_distance)
         said = instance if parsed.instance is None else parsed.instance
         if parsed.route is not None and parsed.hop_in not in (None, said):
-            other = f"the routing instance {parsed.hop_in}" if parsed.hop_in else "the main one"
-            parsed = replace(parsed, route=None, problem=f"its next hop lies in {other}")
+            parsed = replace(parsed, route=replace(parsed.route, hop_in=parsed.hop_in))
         if parsed.route is None:
             self.ledger.unknown(number, parsed.matters, parsed.problem)
             prefix = parse_prefix(words[0]) if words else None

@@ -35,7 +35,7 @@ class RouteShape(LesserRouteShape):
 
 
 class ActionShape(Shape):
-    do = s.ChoiceField(["wrap", "filter", "tag", "rule", "translate"])
+    do = s.ChoiceField(["wrap", "filter", "tag", "rule", "translate", "instance"])
     table = s.CharField(required=False, allow_null=True, help_text="to which a rule led")
     what = s.ChoiceField(
         ["source", "destination"], required=False, help_text="the end that is rewritten"
@@ -44,6 +44,7 @@ class ActionShape(Shape):
         child=s.IntegerField(), required=False, allow_null=True, help_text="before and after"
     )
     to = s.CharField(required=False, help_text="the address that is put in place")
+    by = EvidenceShape(required=False, help_text="the route that leads to another instance")
     vlan = s.IntegerField(required=False, help_text="of a tag")
     entry = EvidenceShape(required=False, allow_null=True, help_text="of a filter")
     result = s.ChoiceField(["permit", "drop", "reject", "unknown"], required=False)

@@ -184,6 +184,12 @@ class FrrWriter(Writer):
         context = (f"vrf {self.device.instance}",) if self.device.instance else ()
         return self.edit(context, (), (f"{word} route {prefix} {gateway}{tail}",), file)
 
+    def leak(self, prefix: Prefix, exit: str, instance: str) -> Edits | None:
+        word = "ip" if prefix.family == 4 else "ipv6"
+        context = (f"vrf {self.device.instance}",) if self.device.instance else ()
+        line = f"{word} route {prefix} {exit} nexthop-vrf {instance or 'default'}"
+        return self.edit(context, (), (line,))
+
     def discard(self, prefix: Prefix, like: StaticRoute) -> Edits | None:
         words = squeeze(like.source.text).split()
         how = words[3] if like.source.path is None and len(words) > 3 else "Null0"
