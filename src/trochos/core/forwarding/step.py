@@ -259,6 +259,11 @@ class Forwarding:
             )
         return self._may_rewrite
 
+    @property
+    def translating(self) -> list[str]:
+        """The devices that rewrite addresses."""
+        return list(self._translators)
+
     def translator(self, device: str) -> Translator | None:
         """The translations of a device that has some."""
         return self._translators.get(device)

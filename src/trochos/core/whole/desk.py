@@ -5,8 +5,8 @@ What heals only with all of them needs those without which it fails again. Of wh
 are diagnosed one by one; every failing pair that a cure heals belongs to it. Where many faults
 overlap, what is left is diagnosed on a copy on which the known ones are mended, and each further
 cure is made there before the next pair is asked. The rest is grouped by where and how it ends.
-What a filter refuses, and what failed in the survey before as well, is folded apart: it is on
-purpose, as far as anybody can tell.
+What a filter refuses, what routing instances keep apart, what rewritten addresses hide, and what
+failed in the survey before as well, is folded apart: it is on purpose, as far as anybody can tell.
 """
 
 from __future__ import annotations
@@ -30,6 +30,7 @@ from ..forwarding.walk import Branch
 from ..network.addressing import Address
 from ..network.documents import Document
 from ..network.edits import Edit, EditError
+from .hidden import hidden_from
 from .questions import Answered, Question, Watch, answers, unwatched
 
 if TYPE_CHECKING:
@@ -127,20 +128,27 @@ def desk(survey: Computed, before: Computed | None = None, watch: Watch = unwatc
     failing = {q: a for q, a in now.items() if a.ok is False or a.ok == "partly"}
     then = answers(before.reach) if before is not None else {}
     same = {q for q in failing if q in then and then[q].ok is False and failing[q].ok is False}
-    purpose = {q for q, a in failing.items() if a.refused} - same
+    # What worked before is not refused, or kept apart, on purpose.
+    worked = {q for q in failing if q in then and then[q].ok is True}
+    purpose = {q for q, a in failing.items() if a.refused} - same - worked
     near = survey.forwarding.near
     kept = {
         q
         for q in failing
-        if near.has_instances and not near.meet(q.sender, q.owner) and q not in same | purpose
+        if near.has_instances
+        and not near.meet(q.sender, q.owner)
+        and q not in same | purpose | worked
     }
-    apart = same | purpose | kept
+    left = failing.keys() - same - purpose - kept - worked
+    hidden = {q for q in left if hidden_from(survey.forwarding, q, failing[q].source)}
+    apart = same | purpose | kept | hidden
     groups, complete = _grouped(survey, {q: a for q, a in failing.items() if q not in apart}, watch)
     # What a cause explains comes before what is only known by where it ends.
     groups.sort(key=lambda group: (not group.causes, -len(group.pairs), group.summary))
     for pairs, what in (
         (purpose, "refused by filters"),
         (kept, "kept apart in routing instances"),
+        (hidden, "hidden behind who rewrites their addresses"),
         (same, "as in the survey before"),
     ):
         if pairs:
