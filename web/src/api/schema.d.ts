@@ -2117,6 +2117,8 @@ export interface components {
             name: string;
             role: string;
             breaks: number;
+            /** @description of a routing instance: its device */
+            chassis: string | null;
         };
         MapShape: {
             nodes: components["schemas"]["MapNodeShape"][];

@@ -65,12 +65,12 @@ export function MapPage() {
       {drawing && map.data ? (
         <Chart survey={survey} drawing={drawing} path={answer} relations={relations} svgRef={svg} open={(device) => void navigate(`/s/${survey}/devices/${device}`)} />
       ) : null}
-      <Legend path={answer} overlay={overlay} />
+      <Legend path={answer} overlay={overlay} divided={drawing?.wires.some((wire) => wire.inside) ?? false} />
     </div>
   );
 }
 
-function Legend({ path, overlay }: { path: Path | null; overlay: string | null }) {
+function Legend({ path, overlay, divided }: { path: Path | null; overlay: string | null; divided: boolean }) {
   return (
     <footer className="soft flex flex-wrap gap-x-5 border-t border-base-300 px-4 py-1.5">
       {path ? (
@@ -88,6 +88,7 @@ function Legend({ path, overlay }: { path: Path | null; overlay: string | null }
       <span>square: router or switch</span>
       <span>round: host</span>
       <span>bar: LAN</span>
+      {divided ? <span>dots: a routing instance of its device</span> : null}
       <span>dashed box: not read</span>
       <span><b className="stop">✕</b> link down</span>
       <span>Drag to move, wheel to zoom, click to open.</span>
@@ -208,7 +209,7 @@ function Chart({ survey, drawing, path, relations, svgRef, open }: {
           return (
             <g key={`${wire.from} ${wire.to} ${wire.link}`} fill="none">
               <title>{wire.label}{wire.up ? "" : " (down)"}</title>
-              <path d={d} className="stroke-base-content" strokeOpacity="0.35" strokeWidth="1.5" strokeDasharray={wire.up ? undefined : "3 5"} />
+              <path d={d} className="stroke-base-content" strokeOpacity="0.35" strokeWidth="1.5" strokeDasharray={wire.inside ? "1 5" : wire.up ? undefined : "3 5"} strokeLinecap={wire.inside ? "round" : undefined} />
               {legs?.has("outbound") ? <path d={d} transform="translate(0,-3)" stroke="var(--out)" strokeWidth="4" /> : null}
               {legs?.has("return") ? <path d={d} transform="translate(0,3)" stroke="var(--ret)" strokeWidth="4" /> : null}
               {wire.up ? null : <path d={`M${crossX - 6} ${crossY - 6}l12 12m0 -12l-12 12`} stroke="var(--stop)" strokeWidth="3.5" />}

@@ -10,7 +10,7 @@ function link(lan: string | null, ...devices: string[]): MapData["links"][number
 }
 
 function network(names: string[], links: MapData["links"]): MapData {
-  return { nodes: names.map((name) => ({ name, role: name.startsWith("h") ? "host" : "router", breaks: 0 })), links };
+  return { nodes: names.map((name) => ({ name, role: name.startsWith("h") ? "host" : "router", breaks: 0, chassis: name.includes("/") ? (name.split("/")[0] ?? null) : null })), links };
 }
 
 describe("the map", () => {
@@ -33,6 +33,15 @@ describe("the map", () => {
       const seen = new Set(places.map((p) => `${Math.round(p.x)} ${Math.round(p.y)}`));
       expect(seen.size).toBe(places.length);
     }
+  });
+
+  it("draws a routing instance beside its device", () => {
+    const divided = network(["a", "a/shops", "h1"], [link(null, "a/shops", "h1")]);
+    const drawing = layOutMap(divided, []);
+    expect(drawing.wires.filter((wire) => wire.inside).map((wire) => [wire.from, wire.to])).toEqual([["a", "a/shops"]]);
+    // One whose own links are all in instances is not drawn, and neither is a wire to it.
+    const bare = { ...divided, nodes: divided.nodes.filter((node) => node.name !== "a") };
+    expect(layOutMap(bare, []).wires.filter((wire) => wire.inside)).toEqual([]);
   });
 
   it("keeps every place inside the drawing", () => {

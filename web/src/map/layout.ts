@@ -18,6 +18,8 @@ export interface Wire {
   link: number;
   up: boolean;
   label: string;
+  /** A routing instance and its device: no cable. */
+  inside?: boolean;
 }
 
 export interface Drawing {
@@ -50,6 +52,11 @@ export function graphOf(data: MapData): Graph {
     near.get(a)?.push(b);
     near.get(b)?.push(a);
   };
+  for (const node of data.nodes) {
+    if (node.chassis === null || !near.has(node.chassis)) continue;
+    wires.push({ from: node.chassis, to: node.name, link: -1, up: true, label: `${node.name} is a routing instance of ${node.chassis}`, inside: true });
+    join(node.chassis, node.name);
+  }
   data.links.forEach((link, index) => {
     const label = link.ends.map((end) => `${end.device} ${end.interface}`).join(" – ");
     const [left, right] = link.ends;

@@ -245,7 +245,12 @@ def map_document(survey: Computed) -> dict[str, object]:
     divided = {d.chassis for d in survey.network.devices if d.instance}
     return {
         "nodes": [
-            {"name": d.name, "role": d.role, "breaks": breaks.get(d.name, 0)}
+            {
+                "name": d.name,
+                "role": d.role,
+                "breaks": breaks.get(d.name, 0),
+                "chassis": d.chassis if d.instance else None,
+            }
             for d in survey.network.devices
             # All links of a device may be in its routing instances: then these stand for it.
             if d.name in linked or d.name not in divided

@@ -202,6 +202,7 @@ class MapNodeShape(Shape):
     name = s.CharField()
     role = s.CharField()
     breaks = s.IntegerField()
+    chassis = s.CharField(allow_null=True, help_text="of a routing instance: its device")
 
 
 class MapEndShape(EndShape):
