@@ -186,7 +186,7 @@ def test_answers_of_the_core_come_through(client: Client, demo_survey: StoredSur
     sources = client.get(f"{base}/sources", {"device": "tern", "target": "10.64.65.10"}).json()
     assert sources["sources"][0]["chosen"] is True
     drawn = client.get(f"{base}/map").json()
-    assert {"name": "farway", "role": "unread", "breaks": 0} in drawn["nodes"]
+    assert {"name": "farway", "role": "unread", "breaks": 0, "chassis": None} in drawn["nodes"]
     assert client.get(f"{base}/reach").json()["pairs"] > 1000
     assert client.get(f"{base}/why", {"prefix": "10.64.40.0/24"}).json()["why"]
 
@@ -235,12 +235,12 @@ def test_cases_say_what_is_true(client: Client, demo_survey: StoredSurvey) -> No
         {"complaint": "?", "sender": "nobody", "receiver": "booking-db"},
         content_type="application/json",
     )
-    assert bad.status_code == 400 and Case.objects.count() == 26
+    assert bad.status_code == 400 and Case.objects.count() == 32
 
 
 def test_loading_the_demo_twice_changes_nothing(demo_survey: StoredSurvey) -> None:
     load(ROOT / "demo")
-    assert (StoredSurvey.objects.count(), Case.objects.count()) == (2, 25)
+    assert (StoredSurvey.objects.count(), Case.objects.count()) == (4, 31)
 
 
 def test_pages_are_locked_down() -> None:

@@ -208,10 +208,10 @@ def test_surveys_of_before_are_put_into_networks() -> None:
     ), "what was stored is as it was"
 
 
-def test_the_demo_is_one_network(db: None) -> None:
+def test_the_demo_is_two_networks(db: None) -> None:
     from trochos.server.demo import load
 
     load(ROOT / "demo")
-    assert Network.objects.count() == 1
-    assert StoredSurvey.objects.count() == 2
+    assert Network.objects.count() == 2
+    assert StoredSurvey.objects.count() == 4
     assert len(read_folder(ROOT / "demo/broken")) > 50
