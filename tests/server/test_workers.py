@@ -29,7 +29,7 @@ from trochos.server.queueing import QUEUE
 from trochos.server.surveys import jobs, kept, store
 from trochos.server.surveys.models import Answer, StoredSurvey
 
-PATIENCE = 120.0
+PATIENCE = 400.0
 """Seconds for what takes a few on an idle machine."""
 
 
