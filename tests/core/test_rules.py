@@ -204,6 +204,17 @@ def test_a_rule_about_what_is_not_computed_leaves_the_device_open(odd: dict[str,
     assert survey.path("h1", "10.64.3.10").works == "unknown"
 
 
+def test_a_rule_that_ends_what_has_no_source_yet_lets_nothing_out() -> None:
+    """The kernel looks for the way before it chooses a source."""
+    rule = {"priority": 100, "not": None, "src": "10.64.1.0", "srclen": 24, "action": "unreachable"}
+    survey = network([rule])
+    path = survey.path("mid", "10.64.3.10")
+    assert (path.works, path.outbound.verdict) == ("no", "rejected")
+    assert survey.path("mid", "10.64.3.10", Traffic(source="10.64.1.1")).works == "yes"
+    assert survey.path("h1", "10.64.3.10").works == "no", "the answer comes from another source"
+    all_pairs_agree(survey)
+
+
 def test_a_rule_may_lead_to_another() -> None:
     onward = {"priority": 90, "src": "10.64.1.0", "srclen": 24, "goto": 110}
     there = {"priority": 110, "src": "all", "nop": None}

@@ -2,6 +2,7 @@ import { useEffect, useMemo, useRef } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
 import { useCases, useDecision, useEnds, useNames, usePath, useSurveys, type EndsQuestion, type Question } from "../api/queries";
+import { standing } from "../ui/address";
 import { Works } from "../ui/Badge";
 import { downloadPng, downloadSvg } from "../ui/download";
 import { Empty, Failed, Working } from "../ui/States";
@@ -75,7 +76,7 @@ export function CasePage() {
           ids={path.data.touching}
           hopQuery={query.get("hop")}
           onHop={(key) => {
-            const next = new URLSearchParams(query);
+            const next = standing();
             next.set("hop", hopText(key));
             setQuery(next, { replace: true, preventScrollReset: true });
           }}

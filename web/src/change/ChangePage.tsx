@@ -8,6 +8,7 @@ import { firstSelection, type Path } from "../case/journey";
 import { questionOf, queryOf } from "../case/question";
 import { useStep } from "../case/steps";
 import { downsOf } from "../before/failures";
+import { standing } from "../ui/address";
 import { Works } from "../ui/Badge";
 import { DataTable } from "../ui/DataTable";
 import { Empty, Failed, Working } from "../ui/States";
@@ -49,7 +50,7 @@ export function ChangePage() {
   const asked = query.get("show") as Tab | null;
   const tab: Tab = asked && TABS.includes(asked) ? asked : something ? "effect" : "edit";
   const show = (next: Tab) => {
-    const changed = new URLSearchParams(query);
+    const changed = standing();
     changed.set("show", next);
     setQuery(changed, { replace: true });
   };

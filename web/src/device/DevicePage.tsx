@@ -3,6 +3,7 @@ import { Link, useParams, useSearchParams } from "react-router";
 
 import type { Shapes } from "../api/client";
 import { useDevice, useNeighbours, useSource } from "../api/queries";
+import { standing } from "../ui/address";
 import { Severity } from "../ui/Badge";
 import { DataTable, type Column } from "../ui/DataTable";
 import { RelationGates } from "../neighbours/RelationGates";
@@ -36,7 +37,7 @@ export function DevicePage() {
   const line = Number(query.get("line")) || null;
   const source = useSource(survey, name, device.data ? file : null);
   const go = (changes: Record<string, string>) => {
-    const next = new URLSearchParams(query);
+    const next = standing();
     for (const [key, value] of Object.entries(changes)) next.set(key, value);
     setQuery(next, { replace: true });
   };

@@ -6,6 +6,7 @@ import { questionOf, queryOf } from "../case/question";
 import { layOut, mainBranch, type Path } from "../case/journey";
 import { Sentence } from "../case/Sentence";
 import { familyProtocol, relationLabel, relationName, type Relation } from "../neighbours/relations";
+import { standing } from "../ui/address";
 import { downloadPng, downloadSvg } from "../ui/download";
 import { Empty, Failed, Working } from "../ui/States";
 import { VERDICT_WORDS } from "../ui/words";
@@ -31,7 +32,7 @@ export function MapPage() {
   const overlay = protocols.find((name) => name === query.get("neighbours")) ?? null;
   const relations = (neighbours.data?.pairs ?? []).filter((pair) => familyProtocol(pair) === overlay);
   const show = (name: string) => {
-    const next = new URLSearchParams(query);
+    const next = standing();
     if (name) next.set("neighbours", name);
     else next.delete("neighbours");
     setQuery(next, { replace: true });

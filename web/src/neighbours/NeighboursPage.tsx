@@ -4,6 +4,7 @@ import { Link, useParams, useSearchParams } from "react-router";
 import type { Shapes } from "../api/client";
 import { useNeighbours } from "../api/queries";
 import { ManualLink } from "../manual/ManualLink";
+import { standing } from "../ui/address";
 import { EvidenceLink } from "../ui/EvidenceLink";
 import { Failed, Working } from "../ui/States";
 import { many } from "../ui/words";
@@ -20,7 +21,7 @@ export function NeighboursPage() {
   const protocol = query.get("protocol") ?? "all";
   const words = (query.get("find") ?? "").toLowerCase();
   const set = (changes: Record<string, string>) => {
-    const next = new URLSearchParams(query);
+    const next = standing();
     for (const [key, value] of Object.entries(changes)) {
       if (value) next.set(key, value);
       else next.delete(key);

@@ -302,7 +302,7 @@ def _one(
     target = end.addresses[family]
     sender = start.device
     flow = Flow(traffic.protocol, traffic.port)
-    source = forced or source_for(forwarding, sender, target, flow)
+    chosen = source = forced or source_for(forwarding, sender, target, flow)
     device = forwarding.devices[sender]
     if source is None:
         # With no route the device would choose none; its main address shows the way back.
@@ -311,7 +311,9 @@ def _one(
     if forwarding.near.is_anycast(target):
         wanted = frozenset(forwarding.near.owner_devices(target))
     packet = Packet(target, source, traffic.size, traffic.dont_fragment, flow)
-    outbound = walk(forwarding, sender, packet, wanted)
+    # Rules are asked before there is a source: one that is filled in here is not theirs.
+    unsent = chosen is None and forwarding.ruled(sender, family)
+    outbound = walk(forwarding, sender, replace(packet, source=None) if unsent else packet, wanted)
     if source is None:
         reason = f"{sender} has no {'IPv4' if family == 4 else 'IPv6'} address to send from."
         outbound = Leg([Branch([_sender_hop(sender)], "no-source", reason)], 1)

@@ -156,8 +156,11 @@ def source_for(
     choose, they ask for the `flow` (a ping without it), which has no mark yet."""
     facts = forwarding.devices[device]
     kind = (flow or Flow()).kind(target.family)
-    route = forwarding.chosen(device, None, target, None, kind).route
+    found = forwarding.chosen(device, None, target, None, kind)
+    route = found.route
     if route is None:
         return None
     hops = route.obeyed_hops or route.wanted
+    if found.rule is not None and all(hop.action != "forward" for hop in hops):
+        return None  # what is sent without a source ends here, whatever the source would have been
     return choose_source(facts, target, hops[0]) if hops else None
