@@ -1,5 +1,6 @@
 import { useLayoutEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
 
+import { shortName } from "../ui/names";
 import { protocolWords, VERDICT_WORDS } from "../ui/words";
 import { filtersOf, type HopKey, hopText, type Lane, layOut, type LegName, type Path, rewritesOf, rewrittenEnd, type Station, wrapOf } from "./journey";
 
@@ -163,7 +164,7 @@ export function Journey({ path, roles, selected, onSelect, svgRef }: Props) {
                 strokeDasharray={role === "unread" || !reached ? "5 4" : undefined}
               />
               <text x={centre(index)} y={yBox + 19} textAnchor="middle" fontSize="13.5" fontWeight="700" className="fill-base-content">
-                {clip(device, column - 20, 8.2)}
+                {shortName(device, Math.max(4, Math.floor((column - 20) / 8.2)))}
                 <title>{device}</title>
               </text>
               <text x={centre(index)} y={yBox + 35} textAnchor="middle" fontSize="11" fill="var(--soft)">

@@ -6,6 +6,7 @@ import { questionOf, queryOf } from "../case/question";
 import { layOut, mainBranch, type Path } from "../case/journey";
 import { Sentence } from "../case/Sentence";
 import { familyProtocol, relationLabel, relationName, type Relation } from "../neighbours/relations";
+import { shortName } from "../ui/names";
 import { standing } from "../ui/address";
 import { downloadPng, downloadSvg } from "../ui/download";
 import { Empty, Failed, Working } from "../ui/States";
@@ -263,7 +264,7 @@ function PlaceMark({ place, stop, onOpen }: { place: Place; stop: string | null;
   }
   const host = place.kind === "host";
   const height = host ? 24 : 32;
-  const name = place.id.length > 15 ? `${place.id.slice(0, 14)}…` : place.id;
+  const name = shortName(place.id, 15);
   const width = Math.max(60, name.length * 7.6 + 18);
   const fails = stop !== null;
   return (
