@@ -145,3 +145,12 @@ def test_every_line_has_exactly_one_fate() -> None:
     _, report = read("!\n\ninterface eth1\n odd words\nexit\nlog file /tmp/x\nline vty\nend\n")
     assert isinstance(report, FileReport)
     assert report.understood + report.irrelevant + len(report.unknown) == report.lines
+
+
+@pytest.mark.parametrize(
+    "line", ["no", "pbr-map", "no pbr-map", "pbr-map x", "nexthop-group", "pbr-map x seq 5\n no",
+             "interface eth1\n pbr-policy", "interface eth1\n no", "vrf"]
+)  # fmt: skip
+def test_a_line_that_ends_too_early_is_reported(line: str) -> None:
+    _, report = read(f"{line}\n")
+    assert report.unknown, "whatever it was to do, nothing is done"

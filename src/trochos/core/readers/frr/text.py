@@ -268,7 +268,7 @@ class _Reader:
             self.section = (first, words[1])
             self.maps.groups.setdefault(words[1], [])
             ledger.understood(number)
-        elif words[negated] == "pbr-map":
+        elif words[negated : negated + 1] == ["pbr-map"]:
             self.policy_map(number, words[negated:], negated)
         elif words[negated : negated + 1] == ["route-map"] and words[-1] == "optimization":
             ledger.irrelevant(number)
