@@ -60,7 +60,6 @@ def test_forms_of_a_static_route(
 @pytest.mark.parametrize(
     ("line", "matters"),
     [
-        ("ip route 10.64.3.0/24 10.64.0.2 table 100", False),
         ("ip route 10.64.3.0/24 10.64.0.2 label 17", True),
         ("ip route 10.64.3.0/24", True),
         ("ip route 10.64.3.0/33 10.64.0.2", True),

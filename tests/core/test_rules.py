@@ -215,6 +215,22 @@ def test_a_rule_that_ends_what_has_no_source_yet_lets_nothing_out() -> None:
     all_pairs_agree(survey)
 
 
+def test_a_routers_own_static_routes_fill_further_tables() -> None:
+    """They are in its text, so a change of it shows; what the kernel shows of them is the same."""
+    line = "ip route 10.64.3.0/24 10.64.0.6 table 100\n"
+    ports = {"eth1": "10.64.1.1/24", "eth2": "10.64.2.1/24", "eth3": "10.64.0.1/30",
+             "eth4": "10.64.0.5/30"}  # fmt: skip
+    text = frr("mid", ports, "ip route 10.64.3.0/24 10.64.0.2")
+    shown = [{**RIGHT[0], "protocol": "static"}]
+    for tables in ([], shown):
+        survey = network([FROM_1], tables, frr_conf=text + line)
+        assert "right" in way(survey, "h1") and "left" in way(survey, "h2")
+        other = network([FROM_1], tables, frr_conf=text + line.replace("10.64.3.", "10.64.9."))
+        assert "left" in way(other, "h1"), "the text says otherwise by now"
+    gone = network([FROM_1], [], frr_conf=text + line + f"no {line}")
+    assert "left" in way(gone, "h1")
+
+
 def test_a_rule_may_lead_to_another() -> None:
     onward = {"priority": 90, "src": "10.64.1.0", "srclen": 24, "goto": 110}
     there = {"priority": 110, "src": "all", "nop": None}

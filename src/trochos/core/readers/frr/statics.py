@@ -27,6 +27,8 @@ class StaticLine:
     """As the line says it; None where it says nothing."""
     hop_in: str | None = None
     """The routing instance in which the next hop lies, as the line says it."""
+    table: str | None = None
+    """The table other than the main one that it is for."""
 
 
 def read_static(words: list[str], family: int, source: Source, default: int) -> StaticLine:
@@ -60,7 +62,7 @@ def read_static(words: list[str], family: int, source: Source, default: int) -> 
     distance, tag, onlink, problem = default, 0, False, None
     instance: str | None = None
     hop_in: str | None = None
-    matters = True
+    table: str | None = None
     position = 0
     while position < len(words):
         word = words[position]
@@ -75,7 +77,7 @@ def read_static(words: list[str], family: int, source: Source, default: int) -> 
                     return StaticLine(None, f"{value!r} is not a tag")
                 tag = int(value)
             elif word == "table" and value not in MAIN_TABLES:
-                problem, matters = f"it belongs to routing table {value}, not the main one", False
+                table = value
             elif word == "vrf":
                 instance = value if value != "default" else ""
             elif word == "nexthop-vrf":
@@ -110,9 +112,9 @@ def read_static(words: list[str], family: int, source: Source, default: int) -> 
     if gateway is None and interface is None and special is None:
         return StaticLine(None, "it names neither a gateway nor an interface")
     if problem is not None:
-        return StaticLine(None, problem, matters, instance)
+        return StaticLine(None, problem, True, instance)
     route = StaticRoute(prefix, source, gateway, interface, special, distance, 1, tag, onlink)
-    return StaticLine(route, instance=instance, hop_in=hop_in)
+    return StaticLine(route, instance=instance, hop_in=hop_in, table=table)
 
 
 def path_key(route: StaticRoute) -> tuple[object, ...]:

@@ -50,6 +50,8 @@ class _Reader:
         self.draft = ConfigDraft(FRR, file)
         self.statics: dict[str, dict[tuple[object, ...], StaticRoute]] = {}
         """By routing instance."""
+        self.tables: dict[str, dict[tuple[object, ...], StaticRoute]] = {}
+        """By table other than the main one."""
         self.scope = ""
         """The routing instance that the open section is about."""
         self.section: tuple[str, str] | None = None
@@ -109,6 +111,8 @@ class _Reader:
                 self.ledger.unknown(line.line or 0, True, IN_INSTANCE)
                 self.doubts(held.vrf).append(Unmodelled(line, IN_INSTANCE, touches=LINKS))
         self.draft.rules, self.draft.tables = self.maps.finish()
+        for name, routes in self.tables.items():
+            self.draft.tables.setdefault(name, []).extend(routes.values())
         self.draft.unmodelled += [Unmodelled(line, why, touches=LINKS) for line, why in odd]
 
     def routing(self, instance: str) -> Routing:
@@ -347,6 +351,8 @@ class _Reader:
         said = instance if parsed.instance is None else parsed.instance
         if parsed.route is not None and parsed.hop_in not in (None, said):
             parsed = replace(parsed, route=replace(parsed.route, hop_in=parsed.hop_in))
+        if parsed.table is not None and said:
+            parsed = replace(parsed, route=None, problem="it is for a further table", matters=False)
         if parsed.route is None:
             self.ledger.unknown(number, parsed.matters, parsed.problem)
             prefix = parse_prefix(words[0]) if words else None
@@ -354,7 +360,7 @@ class _Reader:
                 self.doubts(said).append(Unmodelled(source, parsed.problem or "", family))
             return
         # A later line for the same path replaces the earlier one and moves to the end.
-        held = self.statics.setdefault(said, {})
+        held = self.held(said, parsed.table)
         held.pop(path_key(parsed.route), None)
         held[path_key(parsed.route)] = parsed.route
         self.ledger.understood(number)
@@ -366,8 +372,14 @@ class _Reader:
             self.ledger.unknown(number, parsed.matters, parsed.problem)
             return
         said = instance if parsed.instance is None else parsed.instance
-        self.statics.get(said, {}).pop(path_key(route), None)
+        self.held(said, parsed.table).pop(path_key(route), None)
         self.ledger.understood(number)
+
+    def held(self, instance: str, table: str | None) -> dict[tuple[object, ...], StaticRoute]:
+        """The static routes of a routing instance, or of a further table of the main one."""
+        if table is None:
+            return self.statics.setdefault(instance, {})
+        return self.tables.setdefault(table, {})
 
     def open_router(self, number: int, words: list[str]) -> None:
         name = self.words.get(words[1]) or OTHERS[words[1]]
