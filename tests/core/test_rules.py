@@ -215,6 +215,18 @@ def test_a_rule_that_ends_what_has_no_source_yet_lets_nothing_out() -> None:
     all_pairs_agree(survey)
 
 
+def test_a_rule_for_a_source_finds_no_way_for_what_has_none_yet() -> None:
+    """The main table does not know the target; the rule that does asks for a source."""
+    text = frr("mid", {"eth1": "10.64.1.1/24", "eth2": "10.64.2.1/24", "eth3": "10.64.0.1/30",
+                       "eth4": "10.64.0.5/30"})  # fmt: skip
+    survey = network([FROM_1], RIGHT, frr_conf=text)
+    path = survey.path("mid", "10.64.3.10")
+    assert (path.works, path.outbound.verdict) == ("no", "no-route")
+    bound = survey.path("mid", "10.64.3.10", Traffic(source="10.64.1.1"))
+    assert bound.outbound.verdict == "delivered"
+    all_pairs_agree(survey)
+
+
 def test_a_routers_own_static_routes_fill_further_tables() -> None:
     """They are in its text, so a change of it shows; what the kernel shows of them is the same."""
     line = "ip route 10.64.3.0/24 10.64.0.6 table 100\n"

@@ -14,7 +14,7 @@ from .names import NameAnswer, look_up, may_be_name
 from .packet import Packet
 from .replies import answers
 from .sizes import Profile, profile
-from .sources import source_for, usable_addresses
+from .sources import ends_unsent, source_for, usable_addresses
 from .step import Forwarding
 from .traffic import Traffic
 from .verdicts import DELIVERED, both_ways, onward
@@ -311,9 +311,11 @@ def _one(
     if forwarding.near.is_anycast(target):
         wanted = frozenset(forwarding.near.owner_devices(target))
     packet = Packet(target, source, traffic.size, traffic.dont_fragment, flow)
-    # Rules are asked before there is a source: one that is filled in here is not theirs.
-    unsent = chosen is None and forwarding.ruled(sender, family)
-    outbound = walk(forwarding, sender, replace(packet, source=None) if unsent else packet, wanted)
+    if chosen is None and ends_unsent(forwarding, sender, target, flow):
+        # Rules are asked before there is a source: one that is filled in here is not theirs.
+        outbound = walk(forwarding, sender, replace(packet, source=None), wanted)
+    else:
+        outbound = walk(forwarding, sender, packet, wanted)
     if source is None:
         reason = f"{sender} has no {'IPv4' if family == 4 else 'IPv6'} address to send from."
         outbound = Leg([Branch([_sender_hop(sender)], "no-source", reason)], 1)

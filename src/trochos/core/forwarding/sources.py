@@ -156,11 +156,22 @@ def source_for(
     choose, they ask for the `flow` (a ping without it), which has no mark yet."""
     facts = forwarding.devices[device]
     kind = (flow or Flow()).kind(target.family)
-    found = forwarding.chosen(device, None, target, None, kind)
-    route = found.route
-    if route is None:
+    route = forwarding.chosen(device, None, target, None, kind).route
+    if route is None or ends_unsent(forwarding, device, target, flow):
         return None
     hops = route.obeyed_hops or route.wanted
-    if found.rule is not None and all(hop.action != "forward" for hop in hops):
-        return None  # what is sent without a source ends here, whatever the source would have been
     return choose_source(facts, target, hops[0]) if hops else None
+
+
+def ends_unsent(
+    forwarding: Forwarding, device: str, target: Address, flow: Flow | None = None
+) -> bool:
+    """True if the rules of a device end what it sends itself, or lead it nowhere, before there is a
+    source: the kernel looks for the way first."""
+    if not forwarding.ruled(device, target.family):
+        return False
+    found = forwarding.chosen(device, None, target, None, (flow or Flow()).kind(target.family))
+    if found.unsure is not None:
+        return False
+    hops = (found.route.obeyed_hops or found.route.wanted) if found.route is not None else ()
+    return all(hop.action != "forward" for hop in hops)
