@@ -17,7 +17,7 @@ const LABELS = 40;
 const GAP = 22;
 const BOX = 44;
 const LEVEL = 30;
-const MIN_COLUMN = 124;
+const MIN_COLUMN = 108;
 
 const COLOUR: Record<LegName, string> = { outbound: "var(--out)", return: "var(--ret)" };
 
@@ -164,7 +164,7 @@ export function Journey({ path, roles, selected, onSelect, svgRef }: Props) {
                 strokeDasharray={role === "unread" || !reached ? "5 4" : undefined}
               />
               <text x={centre(index)} y={yBox + 19} textAnchor="middle" fontSize="13.5" fontWeight="700" className="fill-base-content">
-                {shortName(device, Math.max(4, Math.floor((column - 20) / 8.2)))}
+                {shortName(device, Math.max(4, Math.floor((column - 14) / 7.4)))}
                 <title>{device}</title>
               </text>
               <text x={centre(index)} y={yBox + 35} textAnchor="middle" fontSize="11" fill="var(--soft)">
