@@ -304,6 +304,11 @@ def test_a_device_routes_its_own_packets_anew_when_a_route_chain_has_marked_them
     path = survey.path("mid", "10.64.3.10").outbound.branches[0]
     assert "right" in [hop.device for hop in path.hops]
     assert "left" in way(survey, "h1"), "what passes does not meet that chain"
+    for port, moved in (("eth3", True), ("eth4", False)):
+        asked = [_if({"meta": {"key": "oifname"}}, port), _set(1)]
+        survey = network([MARKED], RIGHT, nft_json=_marks(out=[asked]))
+        path = survey.path("mid", "10.64.3.10").outbound.branches[0]
+        assert ("right" in [hop.device for hop in path.hops]) == moved, "its first exit is eth3"
 
 
 def test_the_mark_of_a_connection_leads_its_answers() -> None:

@@ -123,6 +123,8 @@ MARKING = {
         # about, so it would mark that one, and what is sent again goes another way.
         "meta mark set meta mark or 0x2",
         "ip daddr 10.64.3.10 meta mark set 2",
+        'oifname "eth3" meta mark set 1',
+        'oifname "eth4" meta mark set 2',
     ],
 }
 ASKED = [("desk", "10.64.3.10"), ("db", "10.64.1.10"), ("mid", "10.64.3.10"), ("db", "10.64.0.1")]

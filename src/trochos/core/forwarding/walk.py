@@ -414,8 +414,17 @@ class _Walker:
         mark: int | None = 0
         filters = self.forwarding.filters.get(device)
         if filters is not None and filters.marking:
-            mark = filters.marks(_passage(packet, came, Hop(device, arrived, None), None))
+            leaving = self._first_exit(packet, device) if arrived is None else None
+            mark = filters.marks(_passage(packet, came, Hop(device, arrived, None), leaving))
         return flow.kind(packet.target.family, mark)
+
+    def _first_exit(self, packet: Packet, device: str) -> str | None:
+        """By which interface a device's own packet would leave without a mark."""
+        assert packet.flow is not None
+        kind = packet.flow.kind(packet.target.family)
+        route = self.forwarding.chosen(device, packet.source, packet.target, None, kind).route
+        hops = route.obeyed_hops if route is not None else ()
+        return hops[0].interface if hops else None
 
     def _filter(
         self, packet: Packet, came: Packet, hop: Hop, leaving: str | None

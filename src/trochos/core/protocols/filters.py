@@ -194,10 +194,13 @@ class Filters:
     device: Device
     translating: bool = False
     """True for the chains that rewrite addresses."""
+    marking: bool = False
+    """True if any entry sets a mark."""
     _named: dict[str, Chain] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self._named = {chain.name: chain for chain in self.chains}
+        self.marking = any(entry.markings for chain in self.chains for entry in chain.entries)
 
     @property
     def chains(self) -> tuple[Chain, ...]:
@@ -232,11 +235,6 @@ class Filters:
             yield from sorted((c for c in chains if c.hook == hook), key=lambda c: c.priority)
         yield from (c for c in chains if c.hook == EGRESS and c.interface == passage.leaving)
 
-    @property
-    def marking(self) -> bool:
-        """True if any entry sets a mark."""
-        return any(entry.markings for chain in self.chains for entry in chain.entries)
-
     def marks(self, passage: Passage) -> int | None:
         """The mark with which a packet is routed; None if it cannot be said.
 
@@ -245,8 +243,10 @@ class Filters:
         (netfilter's ip_route_me_harder; measured in tests/real/test_rules.py).
         """
         held = passage.marks if passage.marks is not None else Marks()
-        passage = passage._replace(marks=held, leaving=None)
         hook = OUTPUT if passage.arrived is None else PREROUTING
+        # What the device sends itself has an exit by then; what passes has none yet.
+        leaving = passage.leaving if hook == OUTPUT else None
+        passage = passage._replace(marks=held, leaving=leaving)
         routed: int | None = 0
         family = passage.target.family
         chains = [c for c in self.device.filters if family in c.families and c.hook == hook]
