@@ -6,7 +6,7 @@ import json
 
 import pytest
 from surveys import KEY, ROOT
-from two_routers import survey
+from two_routers import BACK, survey
 
 from trochos.core.survey import Computed
 from trochos.local import read_folder
@@ -42,6 +42,19 @@ def test_what_is_cut_off_inside_is_no_secret(stile: Computed) -> None:
     assert {q.sender for g in hidden for q in g.pairs} == {"h4"}
     assert not any(q.sender == "h4" for g in desk.groups if not g.folded for q in g.pairs if
                    str(q.target).startswith("10.76."))  # fmt: skip
+
+
+def test_who_rewrites_both_ways_hides_nobody() -> None:
+    """A router inside that rewrites every source, and a cable that is out: that is a fault."""
+    place = {"family": "ip", "table": "nat", "chain": "post"}
+    chain = {"family": "ip", "table": "nat", "name": "post", "type": "nat", "hook": "postrouting"}
+    rules = {"nftables": [
+        {"chain": {**chain, "prio": 100, "policy": "accept"}},
+        {"rule": {**place, "expr": [{"masquerade": None}]}}]}  # fmt: skip
+    nat = json.dumps(rules)
+    assert not survey(front={"nft.json": nat}).desk().fails
+    shut = BACK.replace("interface eth0\n", "interface eth0\n shutdown\n")
+    assert survey(front={"nft.json": nat}, back={"frr.conf": shut}).desk().fails
 
 
 def test_a_filter_that_refuses_what_worked_before_is_a_fault() -> None:

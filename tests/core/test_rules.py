@@ -299,6 +299,16 @@ def test_marks_are_followed_through_the_chains(rules: list[list[dict[str, object
     all_pairs_agree(survey)
 
 
+def test_what_stands_in_no_element_of_a_map_goes_no_further_in_the_rule() -> None:
+    pairs = {"key": FROM_H1["match"]["left"], "data": {"set": [["10.64.1.10", 1]]}}  # type: ignore[index]
+    rules = [[_set(5), _set({"map": pairs}), {"accept": None}], [_set({"&": [MARK, 0]})]]
+    survey = network([MARKED], RIGHT, nft_json=_marks(*rules))
+    assert "right" in way(survey, "h1"), "it is accepted with its mark, which the map set last"
+    assert "left" in way(survey, "h2"), "it goes on to the next rule"
+    five = network([{**ALL, "fwmark": "0x5"}], RIGHT, nft_json=_marks(rules[0]))
+    assert "right" in way(five, "h2") and "left" in way(five, "h1")
+
+
 def test_a_device_routes_its_own_packets_anew_when_a_route_chain_has_marked_them() -> None:
     survey = network([MARKED], RIGHT, nft_json=_marks(out=[[_set(1)]]))
     path = survey.path("mid", "10.64.3.10").outbound.branches[0]

@@ -214,7 +214,10 @@ class _Reader:
                         # It asks for what the rule itself has set just now.
                         mapped.append(self.marking(source, matches, markings, name))
                         if any(match.key in _MARKS for match in matches):
-                            self.report(source, "marks that are set and asked for in one rule")
+                            self.report(
+                                source,
+                                "marks that a rule asks for, sets and asks for again are not computed",
+                            )
                         markings = []
                     matches.append(found_here)
                 elif kind == "vmap":
@@ -235,12 +238,21 @@ class _Reader:
                         mapped.append(Entry(source, TRANSLATE, here, "", name, held))
                     matches += extra
                 elif kind == "mangle" and (set_here := self.marks(body, where)) is not None:
+                    if set_here[0][0] and markings:
+                        # What was set before the map is set first.
+                        mapped.append(self.marking(source, matches, markings, name))
+                        markings = []
                     for theirs, marking in set_here:
                         if theirs:
                             here = (*matches, *theirs)
                             mapped.append(Entry(source, CONTINUE, here, "", name, None, (marking,)))
                         else:
                             markings.append(marking)
+                    listed = [match for theirs, _ in set_here for match in theirs]
+                    if listed:
+                        # What stands in no element goes no further in the rule (nft_lookup).
+                        every = tuple(value for match in listed for value in match.values)
+                        matches.append(Match(listed[0].key, every))
                 elif kind == "mangle" and _harmless(body):
                     continue
                 elif kind in ("mangle", "tproxy"):
@@ -287,7 +299,7 @@ class _Reader:
             if values is None or found is None:
                 return None
             out.append(([Match(asked, tuple(values))], Marking(of, *found)))
-        return out
+        return out or None
 
     def rewrites(
         self, kind: str, body: Node, where: tuple[str, str, str]

@@ -22,16 +22,17 @@ def hidden_from(forwarding: Forwarding, question: Question, source: Address | No
         return False
     packet = Packet(source, question.target, flow=Flow())
     leg = walk(forwarding, question.owner, packet)
-    if any(
-        item.what == SOURCE
+    rewriting = {
+        hop.device
         for branch in leg.branches
         for hop in branch.hops
-        for item in hop.rewritten
-    ):
-        return True
-    if leg.state != "no":
-        return False
-    return any(_would(forwarding, name, packet) for name in forwarding.translating)
+        if any(item.what == SOURCE for item in hop.rewritten)
+    }
+    if not rewriting and leg.state == "no":
+        rewriting = {n for n in forwarding.translating if _would(forwarding, n, packet)}
+    # Who rewrites both ways hides nobody: there one side is no more outside than the other.
+    back = Packet(question.target, source, flow=Flow())
+    return any(not _would(forwarding, name, back) for name in rewriting)
 
 
 def _would(forwarding: Forwarding, name: str, packet: Packet) -> bool:
