@@ -59,6 +59,7 @@ _FIELDS = {
     ("icmpv6", "type"): "icmpv6 icmp-type",
 }
 _META = {"iifname": "in", "oifname": "out", "iif": "in", "oif": "out", "l4proto": "protocol"}
+MARKED_TWICE = "marks that a rule asks for, sets and asks for again are not computed"
 _MARKS = ("mark", "connection-mark")
 """The keys of conditions about marks: of the packet, and of its connection."""
 _NFPROTO = {"ipv4": "4", "ipv6": "6", "ip": "4", "ip6": "6"}
@@ -214,10 +215,7 @@ class _Reader:
                         # It asks for what the rule itself has set just now.
                         mapped.append(self.marking(source, matches, markings, name))
                         if any(match.key in _MARKS for match in matches):
-                            self.report(
-                                source,
-                                "marks that a rule asks for, sets and asks for again are not computed",
-                            )
+                            self.report(source, MARKED_TWICE)
                         markings = []
                     matches.append(found_here)
                 elif kind == "vmap":

@@ -50,13 +50,11 @@ def _never(context: Context, device: Device, rules: list[Rule], family: int) -> 
     if any(rule.onward is not None for rule in rules):
         return  # what is passed over by leading on is another question
     default = context.tables.of(device.name, family).winner(Prefix(family, 0, 0))
-    final = [rule for rule in rules if _answers_all(context, device, rule)]
+    final = [(at, rule) for at, rule in enumerate(rules) if _answers_all(context, device, rule)]
     for place, rule in enumerate(rules):
         if rule.table in _USUAL or not rule.selects or rule.idle or rule.never:
             continue
-        last = next(
-            (r for r in final if r.covers(rule) and rules.index(r) < place and r is not rule), None
-        )
+        last = next((r for at, r in final if at < place and r.covers(rule)), None)
         if last is None or (last.table, last.special) == (rule.table, rule.special):
             continue
         taken = "every packet" if not last.selects else "all of these"
