@@ -155,7 +155,7 @@ def add(company: Company) -> None:
     )
     teal = Router(
         "teal",
-        "frr",
+        "openconfig",
         [
             Port("lo", ["10.64.255.55/32"]),
             Port("eth0", [_transfer(4, 2)], "to fulmar", ospf=0),

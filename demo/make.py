@@ -22,6 +22,7 @@ import quay
 import reaches
 import services
 from company import Company, Host, Port, Router, Static
+from openconfig_written import openconfig_data
 from written import frr_text, ip_addr, ip_link, ip_routes, wiring, yang_data
 
 HERE = Path(__file__).resolve().parent
@@ -74,7 +75,7 @@ def healthy() -> Company:
     )
     berth = Router(
         "berth",
-        "frr",
+        "openconfig",
         [
             Port("lo", ["10.64.255.40/32"]),
             Port("eth0", ["10.64.0.18/30"], "to heron"),
@@ -290,6 +291,13 @@ def broken() -> Company:
     return company
 
 
+WRITERS = {
+    "frr": ("frr.conf", frr_text),
+    "yang": ("running.json", yang_data),
+    "openconfig": ("openconfig.json", openconfig_data),
+}
+
+
 def render(
     company: Company, title: str, taken_at: str, dialect: str | None = None
 ) -> dict[str, str]:
@@ -305,10 +313,8 @@ def render(
     }
     for router in company.routers.values():
         folder = f"devices/{router.name}"
-        if (dialect or router.dialect) == "frr":
-            files[f"{folder}/frr.conf"] = frr_text(router)
-        else:
-            files[f"{folder}/running.json"] = yang_data(router)
+        name, write = WRITERS[dialect or router.dialect]
+        files[f"{folder}/{name}"] = write(router)
         files |= {f"{folder}/{name}": text for name, text in router.files.items()}
         if (dialect or router.dialect) == "frr" and any(p.tag for p in router.ports):
             files[f"{folder}/ip-link.json"] = ip_link(router)

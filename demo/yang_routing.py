@@ -30,7 +30,7 @@ def protocols(router: Router) -> list[dict[str, Any]]:
     return out
 
 
-def _matching(router: Router, prefix: str) -> list[Port]:
+def matching(router: Router, prefix: str) -> list[Port]:
     """The ports whose address lies in a statement's prefix."""
     network = ipaddress.ip_network(prefix)
     return [
@@ -68,7 +68,7 @@ def _ospf(router: Router, protocol: Protocol, _: int) -> dict[str, Any]:
             out["explicit-router-id"] = words[2]
         elif words[0] == "network":
             area(int(words[3]))
-            for port in _matching(router, words[1]):
+            for port in matching(router, words[1]):
                 placed[port.name] = int(words[3])
         elif words[0] == "passive-interface":
             passive.add(words[1])
@@ -110,7 +110,7 @@ def _rip(router: Router, protocol: Protocol, _: int) -> dict[str, Any]:
     for line in protocol.lines:
         words = line.split()
         if words[0] == "network":
-            for port in _matching(router, words[1]):
+            for port in matching(router, words[1]):
                 names[port.name] = {"interface": port.name}
         elif words[0] == "passive-interface":
             passive |= {p.name for p in router.ports} if words[1] == "default" else {words[1]}
@@ -132,7 +132,7 @@ def _eigrp(router: Router, protocol: Protocol, number: int) -> dict[str, Any]:
         if words[:2] == ["eigrp", "router-id"]:
             out["router-id"] = words[2]
         elif words[0] == "network":
-            names += [{"name": port.name} for port in _matching(router, words[1])]
+            names += [{"name": port.name} for port in matching(router, words[1])]
         else:
             raise ValueError(line)
     out["interfaces"] = {"interface": names}

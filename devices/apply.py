@@ -1,7 +1,8 @@
 """`python -m devices.apply NAME FILE`: makes a handed-over change on a simulated device.
 
-It stands in for the colleague who types the change: a NETCONF edit is sent as it is, lines are
-entered in the router's shell. Trochos itself never writes to a device.
+It stands in for the colleague who types the change: a NETCONF edit is sent as it is, a Set of gNMI
+as the call it describes, lines are entered in the router's shell. Trochos itself never writes to a
+device.
 """
 
 from __future__ import annotations
@@ -17,6 +18,7 @@ from lxml import etree
 
 from trochos.local import state_directory
 
+from . import gnmi
 from .datastore import BASE
 from .fleet import PASSWORD, USERNAME
 
@@ -30,12 +32,18 @@ class Refused(Exception):
     """The device did not take the change; the message is what it said."""
 
 
-async def apply(port: int, text: str) -> None:
+async def apply(port: int, text: str, method: str = "") -> None:
     """Makes a change on the device at a port.
 
     Raises:
         Refused: it was not taken.
     """
+    if method == "gnmi":
+        try:
+            await gnmi.change(port, text, USERNAME, PASSWORD)
+        except gnmi.NotTaken as error:
+            raise Refused(str(error)) from error
+        return
     async with asyncssh.connect(
         "127.0.0.1", port, username=USERNAME, password=PASSWORD, known_hosts=None, config=[]
     ) as connection:
@@ -64,13 +72,14 @@ def main() -> int:
     if not inventory.exists():
         print("devices: no simulated devices run. Start ./trochos up first.", file=sys.stderr)
         return 2
-    ports = {entry["name"]: entry["port"] for entry in yaml.safe_load(inventory.read_text())}
-    if options.name not in ports:
+    known = {entry["name"]: entry for entry in yaml.safe_load(inventory.read_text())}
+    if options.name not in known:
         print(f"devices: there is no simulated device called {options.name}.", file=sys.stderr)
         return 2
     text = sys.stdin.read() if options.file == "-" else Path(options.file).read_text()
     try:
-        asyncio.run(apply(ports[options.name], text))
+        held = known[options.name]
+        asyncio.run(apply(held["port"], text, held["method"]))
     except (Refused, OSError, asyncssh.Error) as error:
         print(f"devices: {error}", file=sys.stderr)
         return 1

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import json
 import threading
 from collections.abc import Callable
@@ -14,7 +15,9 @@ from lxml import etree
 from trochos.core.change.text import Editor
 from trochos.core.network.edits import EditError, TextEdit
 
+from .aft import tables_as_afts
 from .datastore import Datastore, Element, children, from_json
+from .tree import Step, Tree, bare
 
 TEXT = "frr.conf"
 _OPENERS = ("interface ", "router ", "route-map ", "address-family ", "key chain ", "key ")
@@ -35,7 +38,8 @@ Tables = Callable[[str], dict[str, list[dict[str, Any]]]]
 
 @dataclass
 class Device:
-    """What one device is. Text devices hold files; YANG devices hold a datastore."""
+    """What one device is. Text devices hold files; YANG devices hold a datastore, and those of
+    OpenConfig's models a tree."""
 
     name: str
     files: dict[str, str]
@@ -50,6 +54,8 @@ class Device:
     answers: Callable[[str, str], str] | None = None
     """What ping and traceroute print on it; None where there are no such programs."""
     store: Datastore | None = None
+    tree: Tree | None = None
+    """OpenConfig data; None where the device speaks of itself otherwise."""
     startup: Datastore | None = None
     """What a YANG device would start with; edits change what runs, and not this."""
     stored: str | None = None
@@ -61,12 +67,14 @@ class Device:
             if text.lstrip().startswith("{") and '"ietf-' in text:
                 self.store = Datastore(from_json(json.loads(text)))
                 self.startup = Datastore(from_json(json.loads(text)))
+            elif text.lstrip().startswith("{") and '"openconfig-' in text:
+                self.tree = Tree(json.loads(text))
         self.stored = self.files.get(TEXT)
 
     @property
     def routes(self) -> bool:
         """True for a router: it has a configuration, and not only what its system shows."""
-        return self.store is not None or TEXT in self.files
+        return self.store is not None or self.tree is not None or TEXT in self.files
 
     # -- what it shows -----------------------------------------------------------------
 
@@ -84,6 +92,21 @@ class Device:
                 out.append(top)
         out.append(self._ribs())
         return out
+
+    def shown_tree(self) -> dict[str, Any]:
+        """The tree with what the device sees of itself: ports that are up, forwarding tables."""
+        assert self.tree is not None
+        with self.lock:
+            whole: dict[str, Any] = copy.deepcopy(self.tree.root)
+        shown = Tree(whole)
+        for entry in shown.get([("interfaces", {}), ("interface", {})]) or []:
+            held = entry.get("config", {})
+            up = "UP" if held.get("enabled", True) else "DOWN"
+            entry["state"] = {**held, "admin-status": up, "oper-status": up}
+        for entry in shown.get([("network-instances", {}), ("network-instance", {})]) or []:
+            if bare(str(entry.get("config", {}).get("type", ""))) != "L3VRF":
+                entry["afts"] = tables_as_afts(self.tables(self.name))
+        return whole
 
     def _ribs(self) -> Element:
         lines = [f'<routing xmlns="{_YANG}ietf-routing"><ribs>']
@@ -177,6 +200,22 @@ class Device:
             self.store.edit(config)
         self.changed()
 
+    def set(
+        self,
+        delete: list[list[Step]],
+        replace: list[tuple[list[Step], Any]],
+        update: list[tuple[list[Step], Any]],
+    ) -> None:
+        """A Set of gNMI.
+
+        Raises:
+            PathRefused: a part of it cannot be made; then nothing is.
+        """
+        assert self.tree is not None
+        with self.lock:
+            self.tree.set(delete, replace, update)
+        self.changed()
+
     def keep(self) -> None:
         """What runs becomes what is started with."""
         assert self.store is not None
@@ -225,6 +264,9 @@ class Device:
 
     def current(self) -> dict[str, str]:
         """Its texts as they are now, the datastore as XML."""
+        if self.tree is not None:
+            kept = {n: t for n, t in self.files.items() if '"openconfig-' not in t}
+            return {**kept, "openconfig.json": json.dumps(self.tree.root)}
         if self.store is None:
             return dict(self.files)
         whole = "".join(etree.tostring(e, encoding="unicode") for e in self.store.get(None))

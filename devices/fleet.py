@@ -16,7 +16,7 @@ import yaml
 
 from trochos.core.survey import Computed
 
-from . import mib, probes, restconf, shell, snmp
+from . import gnmi, mib, probes, restconf, shell, snmp
 from .device import Device
 
 USERNAME, PASSWORD, COMMUNITY = "surveyor", "lantern-oil", "ebb-and-flow"
@@ -42,7 +42,8 @@ class Fleet:
 
     Args:
         files: the survey they stand for, path -> content.
-        methods: device -> method; others are NETCONF if they hold YANG data, else SSH.
+        methods: device -> method; others are NETCONF if they hold standard YANG data, gNMI if they
+            hold OpenConfig data, else SSH.
         faults: device -> fault.
     """
 
@@ -98,7 +99,8 @@ class Fleet:
     # -- being reached -------------------------------------------------------------------
 
     def method(self, name: str) -> str:
-        held = "netconf" if self.devices[name].store is not None else "ssh"
+        device = self.devices[name]
+        held = "netconf" if device.store is not None else "gnmi" if device.tree else "ssh"
         return self.methods.get(name, held)
 
     async def start(self, first_port: int, kept: Callable[[str], Identity] | None = None) -> None:
@@ -119,6 +121,8 @@ class Fleet:
                     self.keep.append(await shell.listen(device, port, USERNAME, PASSWORD))
                 case "restconf":
                     self.keep.append(await restconf.listen(device, port, USERNAME, PASSWORD))
+                case "gnmi":
+                    self.keep.append(await gnmi.listen(device, port, USERNAME, PASSWORD))
                 case "snmp":
                     self.keep.append(
                         snmp.listen(
@@ -136,6 +140,8 @@ class Fleet:
         for held in self.keep:
             if isinstance(held, asyncssh.SSHAcceptor):
                 held.close()
+            elif isinstance(held, gnmi.Listening):
+                await held.stop()
             elif isinstance(held, list):
                 for taken in held:
                     taken.close()
@@ -167,7 +173,7 @@ class Fleet:
                 device = self.devices[name]
                 entry["key"] = (
                     restconf.shown(device.certificate)
-                    if method == "restconf"
+                    if method in ("restconf", "gnmi")
                     else device.host_key.get_fingerprint()
                 )
             out.append(entry)

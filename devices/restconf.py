@@ -22,7 +22,7 @@ from lxml import etree
 
 from trochos.core.change.data import plain
 from trochos.core.readers.located_xml import parse_xml
-from trochos.gather.methods.restconf import fingerprint
+from trochos.gather.methods.certificates import fingerprint
 
 from .datastore import Datastore, children
 from .device import Device

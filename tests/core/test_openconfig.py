@@ -11,14 +11,16 @@ from xml.etree import ElementTree
 
 import pytest
 from openconfig import survey_as_openconfig
-from surveys import GATHERED, KEY, compute, frr, wired
+from surveys import GATHERED, KEY, ROOT, compute, frr, wired
 
 from trochos.core.change.apply import apply
 from trochos.core.change.gnmi import path_text
 from trochos.core.change.handover import hand_over
 from trochos.core.forwarding.traffic import Traffic
+from trochos.core.network.edits import DataEdit
 from trochos.core.survey import Computed
 from trochos.local import read_folder
+from trochos.server.surveys.modules import problem_with
 
 CASES = Path(__file__).parents[1] / "cases"
 NAMES = sorted(p.name for p in CASES.iterdir() if p.is_dir())
@@ -68,6 +70,9 @@ def test_a_captured_network_written_anew_gives_the_same_answers(name: str) -> No
         if report.device in done and report.file == "openconfig.json":
             assert report.kind == "OpenConfig data"
             assert not report.unknown
+    for device in done:
+        data_of = json.loads(written[f"devices/{device}/openconfig.json"])
+        assert problem_with(data_of) is None
 
 
 FAULTY = [
@@ -94,6 +99,39 @@ def test_a_fault_is_found_and_mended_in_openconfig(name: str) -> None:
     assert named & {fault["device"], fault.get("peer")}
     healed = Computed(apply(survey.survey, edits).survey)
     assert healed.path(sender, receiver).as_json()["works"] == "yes"
+    for part in hand_over(survey.survey, edits, (), problem_with):
+        assert part.problem is None, part.problem
+    for edit in edits:
+        if isinstance(edit, DataEdit):
+            assert problem_with(json.loads(healed.survey.files[edit.device][edit.file])) is None
+
+
+def test_the_demo_speaks_it_as_its_models_allow() -> None:
+    for name in ("healthy", "broken"):
+        for device in ("berth", "teal"):
+            path = ROOT / "demo" / name / "devices" / device / "openconfig.json"
+            assert problem_with(json.loads(path.read_text())) is None
+
+
+@pytest.mark.parametrize(
+    ("place", "value", "said"),
+    [
+        ("config/mtu", 70000, "70000"),
+        ("config/mtu", "large", "'large'"),
+        ("config/type", "iana-if-type:ferry", "ferry"),
+        ("config/no-such-leaf", 1, "no-such-leaf"),
+        ("subinterfaces/subinterface", [{"config": {"index": 0}}], "index"),
+    ],
+)
+def test_what_the_models_do_not_allow_is_not_handed_over(
+    place: str, value: object, said: str
+) -> None:
+    survey = both({"devices/ant/config.json": json.dumps(ANT)})
+    path = f"/openconfig-interfaces:interfaces/interface[name='ge1']/{place}"
+    edit = DataEdit("ant", "config.json", path, None, value)
+    for part in hand_over(survey.survey, [edit], (), problem_with):
+        assert part.apply == part.back == ""
+        assert "ant would not take this" in (part.problem or "") and said in (part.problem or "")
 
 
 # -- small networks in every form ---------------------------------------------------------------

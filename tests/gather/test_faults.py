@@ -43,7 +43,13 @@ def files_for(names: list[str]) -> dict[str, bytes]:
 
 @pytest.mark.parametrize(
     ("method", "name"),
-    [("netconf", "heron"), ("restconf", "office"), ("ssh", "gull"), ("snmp", "tide-tables")],
+    [
+        ("netconf", "heron"),
+        ("restconf", "office"),
+        ("gnmi", "teal"),
+        ("ssh", "gull"),
+        ("snmp", "tide-tables"),
+    ],
 )
 def test_every_fault_has_its_sentence(method: str, name: str) -> None:
     for fault, kinds in EXPECTED.items():

@@ -65,16 +65,19 @@ def test_the_gathered_survey_gives_the_answers_of_its_source(fleet: Fleet) -> No
     found = [{(f.kind, f.device) for f in survey.findings} for survey in (source, live)]
     assert found[0] == found[1]
     # What the devices say of their own tables stands beside the computed ones.
-    for name in ("heron", "office", "gull", "tide-tables"):
+    for name in ("heron", "office", "gull", "tide-tables", "berth"):
         device = live.network.device(name)
         assert device is not None
     heron = live.network.device("heron")
     assert heron is not None and len(heron.gathered[4]) > 10
+    berth = live.network.device("berth")
+    assert berth is not None and berth.profile.name == "OpenConfig"
+    assert {route.protocol for route in berth.gathered[4]} == {"connected", "static"}
 
 
 def test_an_unknown_key_gets_nothing_and_a_changed_one_is_an_alarm(fleet: Fleet) -> None:
     targets = {t.name: t for t in targets_of(fleet)}
-    for name in ("heron", "gull", "office"):
+    for name in ("heron", "gull", "office", "berth"):
         (first,) = gather([targets[name]])
         assert first.kind == "key-unknown" and first.shown_key
         assert first.gathered.files == {}
@@ -86,7 +89,7 @@ def test_an_unknown_key_gets_nothing_and_a_changed_one_is_an_alarm(fleet: Fleet)
 
 
 def test_a_wrong_password_is_said_and_not_repeated(fleet: Fleet) -> None:
-    for name in ("heron", "gull", "office"):
+    for name in ("heron", "gull", "office", "berth"):
         target = trusting([t for t in targets_of(fleet) if t.name == name])[0]
         outcome = asyncio.run(collect(target, wrong))
         assert outcome.kind == "login-refused" and outcome.tries == 1

@@ -10,11 +10,12 @@ from datetime import UTC, datetime
 from .bounds import Bounds, Budget
 from .credentials import Credential
 from .inventory import Target
-from .methods import commands, netconf, restconf, snmp
+from .methods import commands, gnmi, netconf, restconf, snmp
 from .methods.base import Gathered, Method, Progress
 from .problems import KeyChanged, KeyUnknown, Problem, TimedOut
 
 METHODS: dict[str, Method] = {
+    "gnmi": gnmi.gather,
     "ssh": commands.gather,
     "netconf": netconf.gather,
     "restconf": restconf.gather,

@@ -18,7 +18,8 @@ PRIV_PROTOCOLS = ("aes", "aes256", "des")
 class Credential:
     """What a device is told: parts that a method does not need stay empty.
 
-    `username` with `password` or `private_key` (OpenSSH or PEM) for SSH, NETCONF, RESTCONF;
+    `username` with `password` or `private_key` (OpenSSH or PEM) for SSH, NETCONF, RESTCONF and
+    gNMI; for gNMI `certificate` with its `private_key` (both PEM) instead or as well;
     `community` for SNMP v2c; `username`, `auth_key`, `priv_key` for SNMP v3 (RFC 3414).
     """
 
@@ -26,6 +27,8 @@ class Credential:
     username: str = ""
     password: str = field(default="", repr=False)
     private_key: str = field(default="", repr=False)
+    certificate: str = field(default="", repr=False)
+    """What the device is shown of us where it asks for a certificate; no secret by itself."""
     community: str = field(default="", repr=False)
     auth_protocol: str = "sha"
     auth_key: str = field(default="", repr=False)
@@ -59,6 +62,14 @@ def credential_from(name: str, parts: Mapping[str, object]) -> Credential:
             raise CredentialMissing(
                 f"The credential {name}: {part} is one of {', '.join(allowed)}."
             )
+    if parts.get("certificate") and (
+        "-----BEGIN CERTIFICATE-----" not in str(parts["certificate"])
+        or not parts.get("private_key")
+    ):
+        raise CredentialMissing(
+            f"The credential {name}: a client certificate is PEM text that begins with "
+            "-----BEGIN CERTIFICATE-----, and needs its private key beside it."
+        )
     made = Credential(name, **{part: str(value) for part, value in parts.items()})
     if not made.secrets:
         raise CredentialMissing(
@@ -83,7 +94,8 @@ def from_environment(name: str) -> Credential:
     if not text:
         raise CredentialMissing(
             f"The credential {name} is not known. Set {variable(name)} to user:password, or to a "
-            "JSON object with username, password, private_key, community, auth_key, priv_key."
+            "JSON object with username, password, private_key, certificate, community, "
+            "auth_key, priv_key."
         )
     if text.lstrip().startswith("{"):
         try:

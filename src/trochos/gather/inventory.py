@@ -8,8 +8,8 @@ from pathlib import Path
 
 import yaml
 
-METHODS = {"netconf": 830, "restconf": 443, "ssh": 22, "snmp": 161}
-"""Each method with its port (RFC 6242, RFC 8040, RFC 4253, RFC 3417)."""
+METHODS = {"netconf": 830, "restconf": 443, "gnmi": 9339, "ssh": 22, "snmp": 161}
+"""Each method with its port (RFC 6242, RFC 8040, the registry of ports, RFC 4253, RFC 3417)."""
 MOST = 5000
 _NAME = re.compile(r"[A-Za-z0-9][\w.-]{0,99}")
 _FIELDS = ("name", "address", "method", "port", "credential", "group", "key")

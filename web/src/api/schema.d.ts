@@ -1545,6 +1545,7 @@ export interface components {
             username?: string;
             password?: string;
             private_key?: string;
+            certificate?: string;
             community?: string;
             auth_protocol?: components["schemas"]["AuthProtocolEnum"];
             auth_key?: string;
@@ -2127,11 +2128,12 @@ export interface components {
         /**
          * @description * `netconf` - netconf
          *     * `restconf` - restconf
+         *     * `gnmi` - gnmi
          *     * `ssh` - ssh
          *     * `snmp` - snmp
          * @enum {string}
          */
-        MethodEnum: "netconf" | "restconf" | "ssh" | "snmp";
+        MethodEnum: "netconf" | "restconf" | "gnmi" | "ssh" | "snmp";
         MissingDeviceShape: {
             device: string;
             role: string;

@@ -3,15 +3,17 @@ import { useState } from "react";
 import { removeCredential, saveCredential, useChange, type Credential } from "../api/gathering";
 import { Dialog } from "../ui/Dialog";
 
-type Kind = "password" | "key" | "community" | "user";
+type Kind = "password" | "key" | "certificate" | "community" | "user";
 const KINDS: [Kind, string][] = [
   ["password", "user and password"],
   ["key", "user and private key (SSH)"],
+  ["certificate", "client certificate (gNMI)"],
   ["community", "community (SNMP v2c)"],
   ["user", "user with keys (SNMP v3)"],
 ];
 
 function kindOf(held: Credential | null): Kind {
+  if (held?.parts.includes("certificate")) return "certificate";
   if (held?.parts.includes("private_key")) return "key";
   if (held?.parts.includes("community")) return "community";
   return held?.parts.includes("auth_key") ? "user" : "password";
@@ -30,6 +32,7 @@ export function CredentialForm({ credential, onClose }: { credential: Credential
   const parts =
     kind === "password" ? { username, password: secret }
     : kind === "key" ? { username, private_key: secret }
+    : kind === "certificate" ? { username, private_key: secret, certificate: second }
     : kind === "community" ? { community: secret }
     : { username, auth_key: secret, priv_key: second };
   return (
@@ -49,7 +52,8 @@ export function CredentialForm({ credential, onClose }: { credential: Credential
           </select>
         </label>
         {kind !== "community" ? <label>User<input className="input w-full" autoComplete="off" maxLength={200} value={username} onChange={(e) => setUsername(e.target.value)} /></label> : null}
-        {kind === "key" ? (
+        {kind === "certificate" ? <label className="col-span-2">Certificate<textarea className="textarea mono w-full" rows={5} autoComplete="off" spellCheck={false} required={!credential} value={second} onChange={(e) => setSecond(e.target.value)} placeholder={kept || "-----BEGIN CERTIFICATE-----"} /></label> : null}
+        {kind === "key" || kind === "certificate" ? (
           <label className="col-span-2">Private key<textarea className="textarea mono w-full" rows={6} autoComplete="off" spellCheck={false} value={secret} onChange={(e) => setSecret(e.target.value)} placeholder={kept} /></label>
         ) : (
           <label>{kind === "community" ? "Community" : kind === "user" ? "Authentication key" : "Password"}

@@ -60,6 +60,7 @@ export function DeviceForm({ device, credentials, onClose }: Props) {
 const HINTS: Record<LiveDevice["method"], string> = {
   netconf: "Reads the running configuration, the interfaces' state and the routing tables. Nothing is written.",
   restconf: "Reads the same data over HTTPS. The device's certificate is trusted by you, like a host key.",
+  gnmi: "Reads OpenConfig data over gRPC with TLS. The device's certificate is trusted by you, like a host key. Nothing is written.",
   ssh: "Runs a fixed list of commands that only read, on a Linux system or an open-source router.",
   snmp: "Walks the standard tables. They show what a device is, not its configuration, so some answers stay unknown.",
 };

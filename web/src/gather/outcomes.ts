@@ -28,6 +28,7 @@ export function outcomeWords(kind: string | null): [string, Tone] {
 export const METHODS = [
   ["netconf", "NETCONF", 830],
   ["restconf", "RESTCONF", 443],
+  ["gnmi", "gNMI", 9339],
   ["ssh", "SSH", 22],
   ["snmp", "SNMP", 161],
 ] as const;

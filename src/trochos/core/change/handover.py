@@ -134,13 +134,13 @@ def _validated(
     out: list[DeviceChange],
     validate: Callable[[Any], str | None],
 ) -> None:
-    """Withdraws NETCONF edits that would leave behind what the modules do not allow."""
-    data = [edit for edit in edits if isinstance(edit, DataEdit) and edit.path.startswith("/ietf-")]
+    """Withdraws edits of data that would leave behind what the modules do not allow."""
+    data = [edit for edit in edits if isinstance(edit, DataEdit) and edit.path.startswith(_MODELS)]
     for (device, file), editor in edit_texts(survey.files, data).items():
         before = validate(plain(wrapped(parse_data(survey.files[device][file]))))
         after = validate(plain(wrapped(parse_data(editor.text))))
         for item in out if after is not None and after != before else ():
-            if item.device == device and item.language == "NETCONF edit":
+            if item.device == device and item.language in ("NETCONF edit", "gNMI Set"):
                 item.apply = item.back = ""
                 item.problem = f"By the modules, {device} would not take this: {after}"
 

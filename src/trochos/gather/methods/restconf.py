@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
-import base64
-import hashlib
 import json
 import ssl
 from typing import Any
@@ -19,16 +16,14 @@ from ..problems import (
     Closed,
     CredentialMissing,
     Garbled,
-    KeyChanged,
-    KeyUnknown,
     LoginRefused,
     NotOffered,
     Problem,
     TimedOut,
     Unreachable,
-    nobody,
 )
 from .base import Gathered, Progress
+from .certificates import trusted
 
 CONFIG_FILE, STATE_FILE = "restconf-running.json", "restconf-state.json"
 _CONFIGURATION = (
@@ -42,43 +37,10 @@ _PARTIAL_CHAIN = 0x80000
 """X509_V_FLAG_PARTIAL_CHAIN: the trusted certificate need not be a root."""
 
 
-async def _certificate(target: Target, budget: Budget) -> bytes:
-    """The certificate that the device shows, before anything is sent to it."""
-    context = ssl.create_default_context()
-    context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
-    where = f"{target.address} port {target.port}"
-    try:
-        _, writer = await within(
-            budget.bounds.connect,
-            f"Connecting to {where}",
-            asyncio.open_connection(target.address, target.port, ssl=context),
-        )
-    except ssl.SSLError as error:
-        raise Garbled(f"{where} does not speak TLS ({error.reason or 'no reason'}).") from error
-    except OSError as error:
-        raise nobody(where, error) from error
-    shown = writer.get_extra_info("ssl_object").getpeercert(True)
-    writer.transport.abort()
-    if not shown:
-        raise Garbled(f"{where} shows no certificate.")
-    return bytes(shown)
-
-
-def fingerprint(certificate: bytes) -> str:
-    """A certificate's fingerprint, written as SSH writes those of keys."""
-    digest = base64.b64encode(hashlib.sha256(certificate).digest()).decode().rstrip("=")
-    return f"SHA256:{digest}"
-
-
 async def _client(target: Target, credential: Credential, budget: Budget) -> httpx.AsyncClient:
     if not credential.username:
         raise CredentialMissing(f"The credential {credential.name} has no user name.")
-    certificate = await _certificate(target, budget)
-    shown = fingerprint(certificate)
-    if target.key is None:
-        raise KeyUnknown(shown)
-    if shown != target.key:
-        raise KeyChanged(target.key, shown)
+    certificate = await trusted(target, budget)
     # From here on TLS itself insists on exactly this certificate.
     context = ssl.create_default_context(cadata=ssl.DER_cert_to_PEM_cert(certificate))
     context.check_hostname = False

@@ -22,6 +22,9 @@ class CredentialRequest(Shape):
     private_key = s.CharField(
         required=False, allow_blank=True, write_only=True, trim_whitespace=False
     )
+    certificate = s.CharField(
+        required=False, allow_blank=True, write_only=True, trim_whitespace=False
+    )
     community = s.CharField(
         required=False, allow_blank=True, write_only=True, trim_whitespace=False
     )

@@ -8,6 +8,8 @@ import threading
 from functools import lru_cache
 from typing import Any
 
+from jsonschema import Draft202012Validator
+from jsonschema.exceptions import best_match
 from yangson import DataModel
 from yangson.enumerations import ContentType, ValidationScope
 from yangson.exceptions import YangsonException
@@ -68,9 +70,27 @@ def model() -> DataModel:
         return _built()
 
 
+@lru_cache(maxsize=1)
+def openconfig() -> Draft202012Validator:
+    """OpenConfig's models as a schema of their data (yang/openconfig/extract.py)."""
+    text = (settings.ROOT / "yang" / "openconfig" / "schema.json").read_text()
+    return Draft202012Validator(json.loads(text))
+
+
+def _openconfig_problem(data: Any) -> str | None:
+    found = best_match(openconfig().iter_errors(data))
+    if found is None:
+        return None
+    where = "/".join(str(step) for step in found.absolute_path)
+    said = found.message if len(found.message) <= 200 else f"{found.message[:200]}..."
+    return f"{said} (at {where})."
+
+
 def problem_with(data: Any) -> str | None:
     """What the modules do not allow about data as RFC 7951 JSON, in one sentence; None if it is
     valid. Masked secrets stand where keys were, so patterns of keys are not judged."""
+    if isinstance(data, dict) and any(key.startswith("openconfig-") for key in data):
+        return _openconfig_problem(data)
     try:
         model().from_raw(data).validate(ValidationScope.all, ContentType.config)
     except YangsonException as error:

@@ -122,7 +122,8 @@ def _names_itself(
             .speaks(BgpPart)
             .neighbour_setting(n.address, "next hop self", "", prefix.family)
         )
-        edits += made or ()
+        # What several neighbours use is defined once.
+        edits += [edit for edit in made or () if edit not in edits]
     if not edits:
         return
     yield Suspect(
