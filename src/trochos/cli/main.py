@@ -78,6 +78,9 @@ def build_parser() -> argparse.ArgumentParser:
 
     diagnose = command("diagnose", "the causes of one complaint, proven", run_diagnose)
     _ends(diagnose)
+    diagnose.add_argument(
+        "--before", metavar="OLD", help="an older survey: which of two that differ was there first"
+    )
 
     rehearse = command("rehearse", "what a change would heal, break and move", run_rehearse)
     rehearse.add_argument(
@@ -233,7 +236,8 @@ def _progress() -> Progress:
 def run_diagnose(options: argparse.Namespace) -> int:
     traffic = _traffic(options)
     survey = load(options.survey)
-    found = survey.diagnose(options.sender, options.receiver, traffic, _progress())
+    before = load(options.before) if options.before is not None else None
+    found = survey.diagnose(options.sender, options.receiver, traffic, _progress(), before)
     document = found.as_nodes()
     _print(document) if options.json else tables.diagnosis(document)
     return 0 if found.path.works == "yes" else 1

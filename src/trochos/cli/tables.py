@@ -86,10 +86,8 @@ def _place(evidence: dict[str, Any]) -> str:
 
 def path(document: dict[str, Any]) -> None:
     start, end = document["from"], document["to"]
-    _out(
-        f"{start['device']} ({start['address']}) to {end['device'] or 'nobody surveyed'} "
-        f"({end['address']})"
-    )
+    there = f" ({end['address']})" if end["address"] else ""
+    _out(f"{start['device']} ({start['address']}) to {end['device'] or 'nobody surveyed'}{there}")
     _out(document["sentence"])
     for title, leg in (("Outbound", document["outbound"]), ("Return", document["return"])):
         _out()
@@ -249,6 +247,8 @@ def diagnosis(document: Any) -> None:
             _out(f"   Remedy: {cause['remedy']['title']}")
             for edit in cause["remedy"]["edits"]:
                 _edit(edit)
+        if cause["before"]:
+            _out(f"   {cause['before']}")
         _out(
             f"   With it the complaint {'works' if proof['complaint_works'] else 'still fails'}; "
             f"{len(proof['heals'])} pairs heal, {len(proof['breaks'])} break, "

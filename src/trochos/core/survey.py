@@ -18,6 +18,7 @@ from .diagnosis.causes import Diagnosis, diagnose
 from .diagnosis.finding import Finding
 from .diagnosis.findings import Context, find_all
 from .diagnosis.ladder import Ladder, climb
+from .diagnosis.older import Older
 from .diagnosis.remedies.bench import Bench
 from .diagnosis.remedies.of_findings import with_remedies
 from .diagnosis.touching import findings_on_path
@@ -161,9 +162,12 @@ class Computed:
         receiver: str,
         traffic: Traffic | None = None,
         progress: Progress | None = None,
+        before: Computed | None = None,
     ) -> Diagnosis:
-        """The causes of one complaint; see `causes.diagnose`."""
-        return diagnose(self.bench, self.findings, sender, receiver, traffic, progress)
+        """The causes of one complaint; see `causes.diagnose`. An older survey of the network says
+        which of two that differ was there first."""
+        older = Older(before.survey) if before is not None else None
+        return diagnose(self.bench, self.findings, sender, receiver, traffic, progress, older)
 
     def audit(self, expectations: list[Expectation], watch: Watch = unwatched) -> list[Result]:
         """Every expectation against this survey, and under the failures that it has to survive;

@@ -1453,6 +1453,8 @@ export interface components {
             remedy: components["schemas"]["RemedyShape"] | null;
             alternatives: components["schemas"]["AlternativeShape"][];
             rank: number;
+            /** @description what the survey before says of its remedy */
+            before: string | null;
             certainty: components["schemas"]["CertaintyEnum"];
             proof: components["schemas"]["ProofShape"];
         };

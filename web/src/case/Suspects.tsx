@@ -55,6 +55,7 @@ function Suspect({ survey, question, cause, first, partOf }: {
         <>
           <p className="pt-1.5">{remedy.title}</p>
           <EditLines edits={remedy.edits} />
+          {cause.before ? <p className="soft pt-1">{cause.before}</p> : null}
           <p className="flex flex-wrap gap-1.5 pt-1.5" aria-label="What the remedy does to all pairs">
             <Count value={proof.heals} word="heal" />
             <Count value={proof.breaks} word="break" bad />

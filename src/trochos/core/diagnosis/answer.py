@@ -35,6 +35,8 @@ class Option:
     order: int = 0
     contradicts: bool = False
     """True if it is wrong whoever asks: a finding, and not only a suspect."""
+    standing: int = 0
+    """How it stands to the survey of before (older.py): below 0, it puts back what was there."""
 
     @property
     def edits(self) -> tuple[Edit, ...]:
@@ -65,6 +67,8 @@ class Cause:
     works: bool
     effect: Effect
     alternatives: list[Alternative] = field(default_factory=list)
+    before: str | None = None
+    """What an older survey says of it, in a sentence."""
 
     def as_json(self, rank: int, pairs: bool = True) -> dict[str, object]:
         """The cause as in the contract; without `pairs` they are only counted.
@@ -77,6 +81,7 @@ class Cause:
             **shown.as_nodes(),
             "alternatives": [item.as_json() for item in self.alternatives],
             "rank": rank,
+            "before": self.before,
             "certainty": self.certainty,
             "proof": {
                 "complaint_works": self.works,

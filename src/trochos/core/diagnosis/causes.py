@@ -17,7 +17,7 @@ from ..change.rehearse import compare_pairs
 from ..forwarding.endpoints import EndpointError
 from ..forwarding.path import Path, Traffic, find_path
 from ..forwarding.walk import Leg
-from ..network.edits import DataEdit, Edit, EditError, TextEdit
+from ..network.edits import DataEdit, Edit, EditError, Remedy, TextEdit
 from ..network.facts import End
 from ..network.guard import guarded
 from ..network.quiet import without_collecting
@@ -28,6 +28,7 @@ from .answer import Alternative, Cause, Diagnosis, Option, Trial
 from .finding import BREAKS, Finding, Ready
 from .findings import Context, find_all
 from .findings.instances import Moved
+from .older import NEW, RESTORES, Older
 from .remedies.bench import Bench
 from .remedies.of_findings import remedies_of
 from .suspects import LIKELY, PLAUSIBLE, POSSIBLE, SURE, WORKAROUND, Suspect, look, look_towards
@@ -58,7 +59,9 @@ class Search:
         receiver: str,
         traffic: Traffic | None,
         progress: Progress | None,
+        before: Older | None = None,
     ) -> None:
+        self.before = before
         self.base, self.findings = base, findings
         self.sender, self.receiver, self.traffic = sender, receiver, traffic
         self.broke = False
@@ -150,6 +153,7 @@ class Search:
                 out.says = self._narrowed(path)
         for cause in out.causes:
             cause.option.finding = self._quoting(cause.option)
+            cause.before = self.before.says(cause.option.standing) if self.before else None
         out.tried, out.complete = self.trials.tried, not (self.trials.stopped or self.broke)
         return out
 
@@ -229,13 +233,24 @@ class Search:
         wrong = {finding.id for finding in findings if finding.severity == "breaks"}
         seen: set[tuple[Edit, ...]] = set()
         for suspect in sorted(suspects, key=lambda s: s.weight):
-            for order, remedy in enumerate(suspect.finding.remedies):
+            for order, remedy in enumerate(self._with_before(suspect.finding.remedies)):
                 if remedy.edits in seen:
                     continue
                 seen.add(remedy.edits)
                 known = suspect.finding.id in wrong
-                out.append(Option(suspect.finding, remedy, suspect.weight, order, known))
-        out.sort(key=lambda o: (o.weight + min(o.order, 2), o.order))
+                standing = NEW if self.before is None else self.before.standing(remedy.edits)
+                # What puts back what stood before is believed more, whatever it is.
+                weight = min(suspect.weight, LIKELY) if standing == RESTORES else suspect.weight
+                out.append(Option(suspect.finding, remedy, weight, order, known, standing))
+        out.sort(key=lambda o: (o.weight + min(o.order, 2), o.standing, o.order))
+        return out
+
+    def _with_before(self, remedies: tuple[Remedy, ...]) -> list[Remedy]:
+        """Remedies, and beside them the same places as they were in the older survey."""
+        out: list[Remedy] = []
+        for remedy in remedies:
+            was = self.before.as_it_was(remedy) if self.before is not None else None
+            out += [remedy] if was is None else [was, remedy]
         return out
 
     def _not_looked(self, error: str) -> list[Suspect]:
@@ -327,7 +342,7 @@ class Search:
     def _ranked(self, options: list[Option]) -> list[Cause]:
         """Those that heal, by what else they do: damage last, root causes first."""
         most = FULL_LARGE if self.large else FULL
-        options = sorted(options, key=lambda o: (o.weight, o.order))
+        options = sorted(options, key=lambda o: (o.weight, o.standing, o.order))
         # What a missing route should cover is judged by how the device writes its others, or
         # others write theirs: then by what it heals.
         first: set[str] = set()
@@ -346,10 +361,13 @@ class Search:
             partial = heals[id(cause)] < 0.6 * best
             # What only works because of a fault goes with it: that speaks against undoing
             # something of which nothing else says that it is the odd one.
-            meant = option.remedy.odd and heals[id(cause)] > effect.count("breaks")
+            meant = (option.remedy.odd or option.standing == RESTORES) and heals[
+                id(cause)
+            ] > effect.count("breaks")
             return (
                 effect.count("breaks") > 0 and not meant,
-                option.weight + (2 if partial else 0),
+                option.weight + (2 if partial else 0) + option.standing,
+                option.standing,
                 # What is wrong whoever asks comes before what would help this complaint.
                 not option.contradicts,
                 not (option.remedy.odd and heals[id(cause)] >= 0.8 * best),
@@ -596,14 +614,18 @@ def diagnose(
     receiver: str,
     traffic: Traffic | None = None,
     progress: Progress | None = None,
+    before: Older | None = None,
 ) -> Diagnosis:
     """The causes of a complaint, ranked, with proven remedies.
+
+    Args:
+        before: an older survey of the network, which says who was there first.
 
     Raises:
         EndpointError: an end is not in the survey, or the ends share no family.
     """
     with without_collecting():
-        return Search(base, findings, sender, receiver, traffic, progress).run()
+        return Search(base, findings, sender, receiver, traffic, progress, before).run()
 
 
 __all__ = ["Cause", "Diagnosis", "diagnose"]

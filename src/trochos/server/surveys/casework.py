@@ -121,7 +121,7 @@ def _confirm(case: Case, data: dict[str, Any]) -> str:
 
 def _cause(case: Case, data: dict[str, Any]) -> str:
     wanted = data.get("finding", "")
-    question = complaint_of(case.sender, case.receiver, case.traffic)
+    question = jobs.complaint(case.survey, complaint_of(case.sender, case.receiver, case.traffic))
     found = jobs.state(jobs.ask("diagnosis", case.survey, question, jobs.SECONDS))["answer"]
     causes: list[dict[str, Any]] = found["causes"] if isinstance(found, dict) else []
     for shown in causes:

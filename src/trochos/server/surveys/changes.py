@@ -51,7 +51,8 @@ class DiagnosisView(APIView):
             raise ValidationError("Name who cannot reach what: from and to.")
         stored = stored_survey(survey)
         question = complaint_of(query["from"], query["to"], traffic_of(request))
-        return Response(jobs.state(jobs.ask("diagnosis", stored, question)))
+        asked = jobs.complaint(stored, question)
+        return Response(jobs.state(jobs.ask("diagnosis", stored, asked)))
 
 
 class DeskView(APIView):

@@ -108,6 +108,12 @@ def older(survey: StoredSurvey) -> StoredSurvey | None:
     return found.defer("archive").order_by("-taken_at", "-id").first()
 
 
+def complaint(survey: StoredSurvey, question: dict[str, Any]) -> dict[str, Any]:
+    """A complaint as it is diagnosed: beside the survey before, which says who was there first."""
+    before = older(survey)
+    return {**question, "before": before.pk if before is not None else None}
+
+
 def desk_ahead(survey: StoredSurvey) -> None:
     """Has workers compute the desk of a survey that came in: whoever opens it next lands there."""
     before = older(survey)

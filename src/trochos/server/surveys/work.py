@@ -75,7 +75,10 @@ def _diagnosis(stored: StoredSurvey, question: Question, watch: Watch) -> Docume
 
     sender, receiver, traffic = complaint_from(question)
     try:
-        return diagnosis_json(computed(stored).diagnose(sender, receiver, traffic, watch))
+        before = question.get("before")
+        older = computed(_other(before)) if before is not None else None
+        found = computed(stored).diagnose(sender, receiver, traffic, watch, older)
+        return diagnosis_json(found)
     except EndpointError as error:
         raise NotAnswered(str(error)) from error
 

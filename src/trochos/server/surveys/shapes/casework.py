@@ -97,6 +97,7 @@ class AlternativeShape(RemedyShape):
 
 class CauseShape(FindingShape):
     rank = s.IntegerField()
+    before = s.CharField(allow_null=True, help_text="what the survey before says of its remedy")
     certainty = s.ChoiceField(["proven", "likely"])
     proof = ProofShape()
     alternatives = AlternativeShape(many=True)  # type: ignore[assignment]
