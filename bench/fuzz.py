@@ -6,8 +6,9 @@
 
 files: one file of a captured network or the demo, mangled by bytes or by structure, is read alone.
 surveys: one to three files of a whole survey are mangled; tables, all pairs, findings, a path and a
-diagnosis are computed of it, each within its time (of the processor). What is found is printed with its seed, which alone makes it again:
-`--count 1 --seed SEED --jobs 1`. The exit status says whether anything was found.
+diagnosis are computed of it, each within its time (of the processor). What is found is printed with
+its seed, which alone makes it again: `--count 1 --seed SEED --jobs 1`. The exit status says whether
+anything was found.
 """
 
 from __future__ import annotations
