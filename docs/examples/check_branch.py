@@ -74,7 +74,12 @@ def upload(folder: Path, fields: dict[str, str]) -> dict:
         head.encode() + b"Content-Type: application/zip\r\n\r\n" + packed(folder) + b"\r\n"
     )
     body = b"".join(parts) + f"--{mark}--\r\n".encode()
-    return ask("POST", "surveys", body, f"multipart/form-data; boundary={mark}")
+    taken = ask("POST", "surveys", body, f"multipart/form-data; boundary={mark}")
+    # A large one is still being read when its sender is answered.
+    while "title" not in taken:
+        time.sleep(0.5)
+        taken = ask("GET", f"surveys/incoming/{taken['id']}")["survey"] or taken
+    return taken
 
 
 def until_done(path: str) -> dict:

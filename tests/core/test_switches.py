@@ -15,12 +15,13 @@ from typing import Any
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from surveys import KEY
+from surveys import KEY, ROOT
 
 from trochos.core.diagnosis.ends import compare_ends
 from trochos.core.network.addressing import parse_address
 from trochos.core.network.facts import End
 from trochos.core.survey import Computed
+from trochos.local import read_folder
 
 UP = ["BROADCAST", "UP", "LOWER_UP"]
 Vlans = dict[str, list[tuple[int, str]]]
@@ -321,3 +322,23 @@ def test_a_host_with_a_bridge_of_its_own_stays_a_host() -> None:
     network = survey(red=box)
     assert network.network.device("red").is_host  # type: ignore[union-attr]
     assert network.path("red", "blue").works == "yes"
+
+
+SEEN = ("northlight", "booby-tablet")
+"""The two of whom a mangled survey made it raise first."""
+
+
+def test_a_switch_whose_vlans_nobody_gathered_breaks_no_answer(
+    caplog: pytest.LogCaptureFixture,
+) -> None:
+    files = read_folder(ROOT / "demo" / "broken")
+    files["devices/office-switch/bridge-vlan.json"] = b"[]"
+    survey = Computed.from_files(files, KEY)
+    hosts = [d.name for d in survey.network.devices if d.role == "host"]
+    survey.inspect_json()
+    for sender, receiver in (*zip(hosts[::9], hosts[5::9], strict=False), SEEN):
+        # Nothing that hangs on it is proven, and nothing raises: a guard would have said so.
+        found = survey.diagnose(sender, receiver)
+        if "not known" in found.path.sentence():
+            assert not any(c.certainty == "proven" for c in found.causes)
+    assert [r for r in caplog.records if r.levelname == "ERROR"] == []

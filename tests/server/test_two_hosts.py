@@ -250,8 +250,15 @@ def test_a_server_behind_tls_and_a_worker_elsewhere(service: Service) -> None:
             files={"files": ("faulty.zip", uploaded(ROOT / "demo" / "broken"))},
             headers={"X-CSRFToken": token},
         )
-        assert sent.status_code == 201, sent.text
-        survey = sent.json()["id"]
+        # The worker of the other host reads what was sent here, sealed under the same key.
+        assert sent.status_code == 202, sent.text
+        read_end = time.monotonic() + PATIENCE_S
+        while (now := client.get(f"/api/surveys/incoming/{sent.json()['id']}").json())[
+            "survey"
+        ] is None:
+            assert time.monotonic() < read_end, now
+            time.sleep(0.2)
+        survey = now["survey"]["id"]
         # The worker of the other host computes what is asked here.
         end = time.monotonic() + PATIENCE_S
         while True:

@@ -68,8 +68,20 @@ class _Request(WsgiToAsgiInstance):
                 await _refuse(send, str(error))
                 return
             body.seek(0)
-            self.sync_send = AsyncToSync(send)
+            self.send, self.held, self.size = send, list[Any](), 0
             await self.run_wsgi_app(body)
+            for message in self.held:
+                await send(message)
+
+    def sync_send(self, message: Any) -> None:  # type: ignore[override]
+        """Keeps a part of the answer until it is whole: handing each part over to the loop costs
+        more than most answers. A large one goes out as it is made."""
+        self.held.append(message)
+        self.size += len(message.get("body", b""))
+        if self.size > _IN_MEMORY:
+            for part in self.held:
+                AsyncToSync(self.send)(part)
+            self.held.clear()
 
     def start_response(self, status: str, headers: Any, exc_info: Any = None) -> None:
         # Django puts a space before a cookie, which some would not send on.
@@ -81,10 +93,10 @@ def _signed_in(scope: Any) -> bool:
     """Whether a request shows a session or a token that holds; asked before a large body is taken,
     so that nobody without an account fills the disk."""
     from django.contrib.auth import SESSION_KEY
-    from django.contrib.sessions.backends.db import SessionStore
     from django.db import close_old_connections
 
     from .accounts.models import Token
+    from .accounts.sessions import SessionStore
 
     headers = {name.lower(): value.decode("latin-1") for name, value in scope["headers"]}
     try:

@@ -66,6 +66,12 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
     {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
 ]
+AUTHENTICATION_BACKENDS = [
+    "trochos.server.accounts.backends.Accounts",
+    # Sessions of before name this one; without it everybody would be signed out by an upgrade.
+    "django.contrib.auth.backends.ModelBackend",
+]
+SESSION_ENGINE = "trochos.server.accounts.sessions"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_NAME = "trochos_session"

@@ -52,6 +52,7 @@ urlpatterns = [
     path("api/networks", surveys.NetworksView.as_view()),
     path("api/service", surveys.ServiceView.as_view()),
     path("api/surveys", surveys.SurveysView.as_view()),
+    path("api/surveys/incoming/<int:incoming>", surveys.IncomingView.as_view()),
     path("api/surveys/<int:survey>", surveys.SurveyView.as_view()),
     path("api/surveys/<int:survey>/deletion", deletion.SurveyDeletionView.as_view()),
     path("api/surveys/<int:survey>/reading", surveys.ReadingView.as_view()),

@@ -113,9 +113,19 @@ export function uploadSurvey(
         // Not JSON: the status alone says what happened.
       }
       if (request.status === 201) resolve(body as Shapes["SurveyShape"]);
+      else if (request.status === 202) onceRead((body as Shapes["IncomingShape"]).id).then(resolve, reject);
       else reject(new Problem(sentenceOf(body, request.status), request.status));
     };
     request.onerror = () => reject(new Problem(sentenceOf(null, 0), 0));
     request.send(form);
   });
+}
+
+/** The survey of an upload that a worker is still reading, once it is there. */
+async function onceRead(incoming: number): Promise<Shapes["SurveyShape"]> {
+  for (;;) {
+    await new Promise((after) => setTimeout(after, 500));
+    const now = await ask(client.GET("/api/surveys/incoming/{incoming}", { params: { path: { incoming } } }));
+    if (now.survey) return now.survey;
+  }
 }

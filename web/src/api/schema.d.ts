@@ -623,7 +623,7 @@ export interface paths {
         /** @description All surveys, newest first; and storing a new one. */
         get: operations["surveys"];
         put?: never;
-        /** @description All surveys, newest first; and storing a new one. */
+        /** @description Stores a survey; 202 if it is still being read, to be asked for again. */
         post: operations["store_survey"];
         delete?: never;
         options?: never;
@@ -1146,6 +1146,23 @@ export interface paths {
             cookie?: never;
         };
         get: operations["why"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/surveys/incoming/{incoming}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What became of an upload that was still being read when its sender was answered. */
+        get: operations["incoming_survey"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1986,6 +2003,13 @@ export interface components {
          * @enum {string}
          */
         HowEnum: "copied" | "downloaded";
+        /** @description An upload that is being read, or was. */
+        IncomingShape: {
+            /** @description under which to ask what became of it */
+            id: number;
+            state: components["schemas"]["JobStateEnum"];
+            survey: components["schemas"]["SurveyShape"] | null;
+        };
         InterfaceShape: {
             name: string;
             description: string | null;
@@ -6471,6 +6495,14 @@ export interface operations {
                     "application/json": components["schemas"]["SurveyShape"];
                 };
             };
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IncomingShape"];
+                };
+            };
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -9238,6 +9270,70 @@ export interface operations {
                 };
             };
             /** @description There is no such thing here. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description It is being computed, or the database is away: ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    incoming_survey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                incoming: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IncomingShape"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description The token is not known, or not valid any more. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description Nobody is signed in, or this role may not. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;

@@ -75,7 +75,8 @@ class Absence:
         while queue:
             current = queue.popleft()
             for other in sorted(self.near[current]):
-                if other in came or self.devices[other].role != "router":
+                facts = self.devices.get(other)  # none: VLANs of a switch that nobody gathered
+                if other in came or facts is None or facts.role != "router":
                     continue
                 came[other] = current
                 if self.holds(other, prefix) is not None:

@@ -189,7 +189,9 @@ def missing_prefix(
         for segment in tables.network.segments
         if any(end.device == device for end in segment.ends)
         for other in segment.ends
-        if other.device != device and forwarding.devices[other.device].role == "router"
+        if other.device != device
+        and (facts := forwarding.devices.get(other.device)) is not None
+        and facts.role == "router"
     }
     if home is None or any(tables.of(name, target.family).holds(home) for name in beside):
         return home

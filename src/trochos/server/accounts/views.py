@@ -187,7 +187,7 @@ class LinkView(APIView):
                 "This link was used already or is too old. Start ./trochos up again for a new "
                 "one, or sign in with your name and password."
             )
-        login(request._request, user, backend="django.contrib.auth.backends.ModelBackend")
+        login(request._request, user, backend="trochos.server.accounts.backends.Accounts")
         note(request, "signed in", "by a link", who=user.username)
         return _session(_user(user))
 

@@ -13,12 +13,12 @@ from functools import wraps
 from typing import Any, TypeVar
 
 from django.core.cache import caches
-from django.http import HttpResponse
-from django.shortcuts import get_object_or_404
+from django.http import Http404, HttpResponse
 from rest_framework.renderers import JSONRenderer
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from ..lookup import Lookup
 from .models import StoredSurvey
 
 NAME = "documents"
@@ -26,11 +26,17 @@ LARGEST = 1 << 20
 """Bytes of a document that is kept; few are larger, and they are made again."""
 Answer = Callable[..., Response]
 T = TypeVar("T")
+_surveys: Lookup[StoredSurvey] = Lookup(
+    lambda number: StoredSurvey.objects.defer("archive").filter(pk=number), 1
+)
 
 
 def stored_survey(number: int) -> StoredSurvey:
     """A survey by its number, without its texts until somebody needs them."""
-    return get_object_or_404(StoredSurvey.objects.defer("archive"), pk=number)
+    found = _surveys.get(number)
+    if found is None:
+        raise Http404("No StoredSurvey matches the given query.")
+    return found
 
 
 def kept(answer: Answer) -> Callable[..., HttpResponse]:

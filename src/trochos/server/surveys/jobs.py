@@ -229,6 +229,8 @@ def _watch(found: Answer) -> Watch:
     urgency = _URGENCY.get(found.kind, 0)
     sooner = [kind for kind, value in _URGENCY.items() if value > urgency]
 
+    from . import incoming
+
     def watch(tried: int, of: int, what: str) -> bool:
         nonlocal told, left, wanted
         now = time.monotonic()
@@ -237,6 +239,9 @@ def _watch(found: Answer) -> Watch:
             mine = Answer.objects.filter(pk=found.pk)
             mine.update(tried=tried, of=of, what=what[:300], told_at=timezone.now())
             wanted = mine.filter(wanted=True).exists()
+            if not settings.COMPUTE_HERE and (upload := incoming.waiting()) is not None:
+                incoming.perform(upload)
+                mine.update(told_at=timezone.now())
             waiting = Answer.objects.filter(state=Answer.WAITING, kind__in=sooner)
             for other in waiting.order_by("asked_at")[:1] if not settings.COMPUTE_HERE else ():
                 perform(other.pk)

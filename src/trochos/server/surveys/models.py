@@ -62,6 +62,31 @@ class StoredSurvey(models.Model):
         ordering = ("-taken_at", "-id")
 
 
+class Incoming(models.Model):
+    """An upload that a worker is to read (incoming.py); what was sent is gone once it was."""
+
+    WAITING, WORKING, DONE, FAILED = "waiting", "working", "done", "failed"
+
+    sealed = models.BinaryField(null=True)
+    """What was sent, encrypted: it holds secrets that are not masked yet."""
+    said = models.JSONField()
+    """Title, network, time and name that were sent along."""
+    sent_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    sent_at = models.DateTimeField(auto_now_add=True)
+    state = models.CharField(max_length=10, default=WAITING)
+    says = models.TextField(blank=True)
+    """Why it is no survey, in a sentence."""
+    survey = models.ForeignKey(StoredSurvey, null=True, on_delete=models.CASCADE)
+    begun = models.PositiveIntegerField(default=0)
+    """How often a worker took it up."""
+    told_at = models.DateTimeField(null=True)
+    """When a worker took it up last."""
+
+    @property
+    def over(self) -> bool:
+        return self.state in (self.DONE, self.FAILED)
+
+
 class Case(models.Model):
     """One complaint: who cannot reach what. What became of it is computed, not stored."""
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from procrastinate.contrib.django import app
 
 from ..queueing import COMPUTING
+from . import incoming as uploads
 from . import jobs
 
 
@@ -12,3 +13,9 @@ from . import jobs
 def answer(answer: int) -> None:
     """Computes one answer."""
     jobs.perform(answer)
+
+
+@app.task(queue=COMPUTING, name=uploads.TASK)
+def incoming(incoming: int) -> None:
+    """Reads and stores one upload."""
+    uploads.perform(incoming)

@@ -26,15 +26,16 @@ from ...core.forwarding.sources import usable_addresses
 from ...core.forwarding.traffic import Traffic, read_service, read_traffic
 from ...core.network.addressing import Address, parse_address
 from ...core.network.facts import Device, End
-from ...core.readers.archives import UploadError, opened
+from ...core.readers.archives import UploadError
 from ...core.survey import Computed
 from .. import settings
 from ..accounts.audit import note
 from ..accounts.roles import ADMINISTRATOR, ENGINEER
-from . import deletion, documents, jobs, present, shapes
+from . import deletion, documents, present, shapes
+from . import incoming as uploads
 from .documents import stored_survey
-from .models import Case, Network, StoredSurvey
-from .store import computed, correct, store, when
+from .models import Case, Incoming, Network, StoredSurvey
+from .store import computed, correct, when
 from .written import written
 
 
@@ -81,7 +82,7 @@ def survey_json(stored: StoredSurvey) -> dict[str, object]:
 
 
 def _uploaded(request: Request) -> dict[str, bytes]:
-    """The files of an upload: plain files with their paths, or archives.
+    """What was sent: plain files with their paths, or archives, as they came.
 
     Raises:
         UploadError: nothing was sent, or it breaks a bound.
@@ -101,7 +102,7 @@ def _uploaded(request: Request) -> dict[str, bytes]:
         if name in files:
             raise UploadError(f"The file {name!r} was sent twice.")
         files[name] = data
-    return opened(files)
+    return files
 
 
 def _sent_as(request: Request) -> str | None:
@@ -131,9 +132,14 @@ class SurveysView(APIView):
     @extend_schema(
         operation_id="store_survey",
         request={"multipart/form-data": shapes.UploadRequest},
-        responses={201: shapes.SurveyShape, 400: shapes.ErrorShape},
+        responses={
+            201: shapes.SurveyShape,
+            202: shapes.IncomingShape,
+            400: shapes.ErrorShape,
+        },
     )
     def post(self, request: Request) -> Response:
+        """Stores a survey; 202 if it is still being read, to be asked for again."""
         files = _uploaded(request)
         sent = request._request.POST
         title, network = (sent.get(name, "").strip() or None for name in ("title", "network"))
@@ -143,11 +149,34 @@ class SurveysView(APIView):
             raise ValidationError(
                 f"{taken!r} is no time. Write it like 2026-05-04T06:30:00Z, or leave it out."
             )
-        user: Any = request.user
-        stored = store(files, title, user, _sent_as(request), network, taken_at)
-        jobs.desk_ahead(stored)
+        said = {"title": title, "network": network, "taken_at": taken, "sent_as": _sent_as(request)}
+        held = uploads.take(files, said, request.user)
+        stored = uploads.stored_of(held)
+        if stored is None:
+            note(request, "survey sent", f"upload {held.pk}: {len(files)} files")
+            return Response(_incoming_json(held), status=202)
         note(request, "survey stored", f"{stored.pk}: {stored.title}")
         return Response(survey_json(stored), status=201)
+
+
+def _incoming_json(held: Incoming) -> dict[str, Any]:
+    stored = uploads.stored_of(held)
+    return {
+        "id": held.pk,
+        "state": "done" if stored is not None else "working",
+        "survey": survey_json(stored) if stored is not None else None,
+    }
+
+
+class IncomingView(APIView):
+    """What became of an upload that was still being read when its sender was answered."""
+
+    @extend_schema(
+        operation_id="incoming_survey",
+        responses={200: shapes.IncomingShape, 400: shapes.ErrorShape, 404: shapes.ErrorShape},
+    )
+    def get(self, request: Request, incoming: int) -> Response:
+        return Response(_incoming_json(get_object_or_404(Incoming, pk=incoming)))
 
 
 class SurveyView(APIView):

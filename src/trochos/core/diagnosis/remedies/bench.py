@@ -134,7 +134,7 @@ class Bench:
         for segment in self.network.segments:
             for end in segment.ends:
                 interface = self.tables.links.interface(end)
-                if self.devices[end.device].is_host or interface is None:
+                if interface is None or self.devices[end.device].is_host:
                     continue
                 for fact in interface.addresses:
                     prefix = fact.value.prefix
@@ -218,5 +218,9 @@ class Bench:
             for mine in segment.ends:
                 if mine.device != device:
                     continue
-                out += [(mine, other) for other in segment.ends if other.device != device]
+                out += [
+                    (mine, other)
+                    for other in segment.ends
+                    if other.device != device and other.device in self.devices
+                ]
         return out

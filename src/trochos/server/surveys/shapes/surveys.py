@@ -75,6 +75,14 @@ class SurveyShape(Shape):
     gathered = s.BooleanField(help_text="true if it was gathered from live devices")
 
 
+class IncomingShape(Shape):
+    """An upload that is being read, or was."""
+
+    id = s.IntegerField(help_text="under which to ask what became of it")
+    state = s.ChoiceField(["working", "done"])
+    survey = SurveyShape(allow_null=True)
+
+
 class CorrectionRequest(Shape):
     pinned = s.BooleanField(required=False)
     title = s.CharField(required=False, max_length=200)

@@ -1,0 +1,132 @@
+"""Uploads that a worker reads: sealed meanwhile, told of in the end, never lost in silence."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from typing import Any
+
+import pytest
+from django.test import Client
+from surveys import ROOT
+
+from trochos.local import read_folder
+from trochos.server.surveys import incoming, jobs
+from trochos.server.surveys.models import Incoming, StoredSurvey
+
+SECRET = "never-to-be-seen-9317"
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture(autouse=True)
+def apart(settings, monkeypatch) -> list[int]:  # type: ignore[no-untyped-def]
+    """Nobody reads here; what is put into the queue is listed."""
+    settings.COMPUTE_HERE = False
+    monkeypatch.setattr(incoming, "SECONDS", 0.0)
+    queued: list[int] = []
+    monkeypatch.setattr(
+        incoming, "enqueue", lambda task, queue, urgency, incoming: queued.append(incoming)
+    )
+    monkeypatch.setattr(jobs, "enqueue", lambda *_, **__: None)
+    return queued
+
+
+@pytest.fixture
+def engineer(client: Client, django_user_model) -> Client:  # type: ignore[no-untyped-def]
+    client.force_login(django_user_model.objects.create_user("ada"))
+    return client
+
+
+def packed(more: bytes = b"") -> io.BytesIO:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        for path, data in read_folder(ROOT / "demo" / "healthy").items():
+            archive.writestr(path, data + (more if path == "devices/tern/frr.conf" else b""))
+    out.seek(0)
+    out.name = "harbour.zip"
+    return out
+
+
+def sent(client: Client, what: Any, **said: str) -> Any:
+    return client.post("/api/surveys", {"files": [what], **said})
+
+
+def test_it_is_read_by_a_worker_and_told_of(engineer: Client, apart: list[int]) -> None:
+    answer = sent(engineer, packed(), title="Harbour")
+    assert answer.status_code == 202
+    number = answer.json()["id"]
+    url = f"/api/surveys/incoming/{number}"
+    assert answer.json() == {"id": number, "state": "working", "survey": None}
+    assert apart == [number]
+    assert not StoredSurvey.objects.exists()
+    incoming.perform(number)
+    told = engineer.get(url).json()
+    assert told["state"] == "done" and told["survey"]["title"] == "Harbour"
+    assert told["survey"]["stored_by"] == "ada"
+    assert StoredSurvey.objects.get().pk == told["survey"]["id"]
+    # Taken up again, it does nothing more.
+    incoming.perform(number)
+    assert StoredSurvey.objects.count() == 1
+
+
+def test_what_was_sent_waits_sealed_and_is_gone_afterwards(engineer: Client) -> None:
+    line = f"enable password {SECRET}\n".encode()
+    sent(engineer, packed(line), title=f"password {SECRET}")
+    held = Incoming.objects.get()
+    assert SECRET.encode() not in bytes(held.sealed or b"") and b"hostname" not in bytes(
+        held.sealed or b""
+    )
+    assert SECRET not in str(held.said)
+    incoming.perform(held.pk)
+    held.refresh_from_db()
+    assert held.sealed is None
+    assert SECRET.encode() not in bytes(StoredSurvey.objects.get().archive)
+
+
+def test_what_is_no_survey_says_so_in_the_end(engineer: Client) -> None:
+    empty = io.BytesIO(b"nothing that anybody knows")
+    empty.name = "note.txt"
+    number = sent(engineer, empty).json()["id"]
+    incoming.perform(number)
+    told = engineer.get(f"/api/surveys/incoming/{number}")
+    assert told.status_code == 400
+    assert "No device was recognised" in told.json()["detail"]
+    assert Incoming.objects.get().sealed is None
+
+
+def test_a_worker_with_another_key_does_not_read_it(
+    engineer: Client, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    number = sent(engineer, packed()).json()["id"]
+    monkeypatch.setattr(incoming, "fingerprint_key", lambda: b"another installation's")
+    incoming.perform(number)
+    told = engineer.get(f"/api/surveys/incoming/{number}")
+    assert told.status_code == 400 and "fingerprint.key" in told.json()["detail"]
+
+
+def test_one_that_ends_its_workers_is_given_up(engineer: Client) -> None:
+    number = sent(engineer, packed()).json()["id"]
+    Incoming.objects.update(begun=jobs.TIMES)
+    incoming.perform(number)
+    told = engineer.get(f"/api/surveys/incoming/{number}")
+    assert told.status_code == 400 and "given up" in told.json()["detail"]
+
+
+def test_a_very_large_one_is_read_where_it_came_in(
+    engineer: Client, apart: list[int], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(incoming, "LARGEST", 1000)
+    answer = sent(engineer, packed())
+    assert answer.status_code == 201 and answer.json()["devices"] > 10
+    assert apart == [] and Incoming.objects.get().sealed is None
+
+
+def test_nobody_without_an_account_hears_of_it(engineer: Client) -> None:
+    number = sent(engineer, packed()).json()["id"]
+    assert Client().get(f"/api/surveys/incoming/{number}").status_code == 403
+    assert engineer.get("/api/surveys/incoming/999999").status_code == 404
+
+
+def test_a_time_that_is_none_is_refused_before_anything_is_taken(engineer: Client) -> None:
+    assert sent(engineer, packed(), taken_at="yesterday").status_code == 400
+    assert not Incoming.objects.exists()
