@@ -8,6 +8,7 @@ from typing import Any
 
 import pytest
 from django.test import Client
+from django.utils import timezone
 from surveys import ROOT
 
 from trochos.local import read_folder
@@ -130,3 +131,12 @@ def test_nobody_without_an_account_hears_of_it(engineer: Client) -> None:
 def test_a_time_that_is_none_is_refused_before_anything_is_taken(engineer: Client) -> None:
     assert sent(engineer, packed(), taken_at="yesterday").status_code == 400
     assert not Incoming.objects.exists()
+
+
+def test_one_whose_worker_died_is_read_by_the_next(engineer: Client) -> None:
+    number = sent(engineer, packed()).json()["id"]
+    long_ago = timezone.now() - 2 * incoming.SILENT
+    Incoming.objects.update(state=Incoming.WORKING, begun=1, told_at=long_ago)
+    incoming.perform(number)
+    held = Incoming.objects.get()
+    assert held.state == Incoming.DONE and held.begun == 2 and held.survey is not None

@@ -10,7 +10,10 @@ from __future__ import annotations
 import hashlib
 import json
 import os
+import threading
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from datetime import timedelta
 from typing import Any
 
@@ -18,7 +21,7 @@ import structlog
 from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 from django.conf import settings
-from django.db import transaction
+from django.db import DatabaseError, connection, transaction
 from django.db.models import F, Q
 from django.utils import timezone
 
@@ -38,9 +41,9 @@ LARGEST = 64 << 20
 SECONDS = 1.0
 """How long whoever sends waits before being told to come again."""
 KEPT = timedelta(hours=12)
-SILENT = timedelta(minutes=5)
-"""After so long a worker that reads is taken for dead."""
-_LOOK = 0.05
+SILENT = timedelta(seconds=15)
+"""After so long without a word a worker that reads is taken for dead."""
+_LOOK, _TELL = 0.05, 3.0
 _CONTEXT = b"trochos upload"
 
 
@@ -134,7 +137,31 @@ def perform(number: int) -> None:
     except UploadError as error:
         _end(held, says=str(error))
         return
-    _read(held, files)
+    with _telling(number):
+        _read(held, files)
+
+
+@contextmanager
+def _telling(number: int) -> Iterator[None]:
+    """Says every few seconds that the upload is still being read."""
+    over = threading.Event()
+
+    def tell() -> None:
+        try:
+            while not over.wait(_TELL):
+                mine = Incoming.objects.filter(pk=number, state=Incoming.WORKING)
+                with suppress(DatabaseError):
+                    mine.update(told_at=timezone.now())
+        finally:
+            connection.close()
+
+    teller = threading.Thread(target=tell, daemon=True)
+    teller.start()
+    try:
+        yield
+    finally:
+        over.set()
+        teller.join()
 
 
 def waiting() -> int | None:
