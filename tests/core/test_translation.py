@@ -6,11 +6,12 @@ import json
 from typing import Any
 
 import pytest
-from surveys import compute, frr, wired
+from surveys import KEY, ROOT, compute, frr, wired
 from two_routers import host
 
 from trochos.core.forwarding.path import Path, Traffic
 from trochos.core.survey import Computed
+from trochos.local import read_folder
 
 WEB = Traffic(protocol="tcp", port=8080)
 
@@ -316,3 +317,13 @@ def test_what_is_wrong_with_entries_is_found_without_a_complaint() -> None:
     assert kinds(edge(gone)) == {"translation-idle": "notes"}
     nobody = rule("prerouting", held("daddr", "203.0.113.9"), {"dnat": {"addr": "10.64.1.29"}})
     assert kinds(edge(nobody)) == {"forward-to-nobody": "breaks"}
+
+
+@pytest.mark.parametrize("sender", ["byre", "wicket"])
+def test_an_address_that_only_a_translation_knows_breaks_no_search(
+    sender: str, caplog: pytest.LogCaptureFixture
+) -> None:
+    survey = Computed.from_files(read_folder(ROOT / "tests" / "cases" / "stile-06" / "survey"), KEY)
+    found = survey.diagnose(sender, "h3")
+    assert found.complete
+    assert [record.getMessage() for record in caplog.records if record.levelname == "ERROR"] == []

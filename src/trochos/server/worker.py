@@ -29,7 +29,7 @@ def main(arguments: list[str]) -> int:
     os.environ.setdefault(PROCESS, "computing" if computing else "gathering")
     if computing:
         os.environ["TROCHOS_COMPUTES"] = "1"
-        os.nice(15)  # whoever only asks for a page is served first
+        os.nice(10)  # whoever only asks for a page is served first
     try:
         require_database()
     except ClusterError as error:

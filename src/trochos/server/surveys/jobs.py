@@ -21,6 +21,7 @@ from django.utils import timezone
 from ...core.whole.questions import Watch
 from ..queueing import COMPUTING, enqueue
 from . import kept, work
+from .bounded import Bounded, TookTooLong
 from .models import Answer, StoredSurvey
 
 log = structlog.get_logger("trochos.jobs")
@@ -54,8 +55,10 @@ _MANY = {"rehearsal": 60}
 """How many of a kind are kept per survey: everybody rehearses something else."""
 LATER = 60
 """How much less urgent an answer is that nobody waits for."""
-_LONGER = {"sweep": 900.0, "audit": 300.0, "desk": 180.0}
+_LONGER = {"sweep": 900.0, "audit": 300.0, "desk": 180.0, "tables": 600.0}
 """Seconds that some may take: nobody waits before them."""
+_UNWATCHED = ("rehearsal", "comparison", "tables")
+"""One long computation each, which asks nobody whether it may go on: a timer ends it."""
 
 
 def ask(kind: str, survey: StoredSurvey, question: dict[str, Any], seconds: float = 0.15) -> Answer:
@@ -191,6 +194,15 @@ def perform(number: int) -> None:
         answer = _compute(found)
     except work.NotAnswered as error:
         _end(number, Answer.FAILED, says=str(error))
+    except TookTooLong:
+        most = _LONGER.get(found.kind, SECONDS)
+        says = (
+            f"Computing this takes longer than {most:.0f} s, so it was stopped. Ask for a "
+            "smaller change."
+            if found.kind == "rehearsal"
+            else f"Computing this takes longer than {most:.0f} s, so it was stopped."
+        )
+        _end(number, Answer.FAILED, says=says)
     except MemoryError:
         says = f"Computing this needs more than {MEMORY >> 30} GB of memory, so it was stopped."
         _end(number, Answer.FAILED, says=says)
@@ -200,6 +212,9 @@ def perform(number: int) -> None:
 
 def _compute(found: Answer) -> work.Document:
     watch = _watch(found)
+    if found.kind in _UNWATCHED:
+        with Bounded(_LONGER.get(found.kind, SECONDS)):
+            return work.KINDS[found.kind](found.survey, found.question, watch)
     if found.kind not in work.KEPT_ON:
         return work.KINDS[found.kind](found.survey, found.question, watch)
 

@@ -157,6 +157,8 @@ def no_static(
     shown: Prefix | None = None
     for neighbour, address, _ in found:
         prefixes = lost_through(bench, device.name, neighbour, target)
+        if not prefixes:
+            continue  # an address that only a translation knows: no subnet is missing
         through = sum(1 for s in device.statics if s.gateway == address and not s.prefix.is_default)
         said = [[whole] for whole in _said_elsewhere(bench, device.name, prefixes)]
         words = _worded(bench, device.name, prefixes, said)
