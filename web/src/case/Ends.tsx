@@ -4,6 +4,7 @@ import { useEnds, useNeighbours, type EndsQuestion } from "../api/queries";
 import { ManualLink } from "../manual/ManualLink";
 import { RelationGates } from "../neighbours/RelationGates";
 import { relationKey } from "../neighbours/relations";
+import { Breakable } from "../ui/Breakable";
 import { Failed, Working } from "../ui/States";
 import { VERDICT_WORDS } from "../ui/words";
 import { wrapOf, type Wrap } from "./journey";
@@ -49,8 +50,8 @@ export function Ends({ survey, device, question, nothing, wrap }: {
                     <th scope="row" className={`py-1 pr-2 text-left ${bad ? "stop" : "font-normal"}`}>
                       {bad ? "✕ " : gate.holds ? "✓ " : "? "}<ManualLink page="gates" word={gate.gate} />
                     </th>
-                    <td className={`mono py-1 pr-2 break-words ${bad ? "font-bold" : ""}`}>{gate.left ?? "–"}</td>
-                    <td className={`mono py-1 break-words ${bad ? "font-bold" : ""}`}>{gate.right ?? "–"}</td>
+                    <td className={`mono py-1 pr-2 break-words ${bad ? "font-bold" : ""}`}><Breakable text={gate.left ?? "–"} /></td>
+                    <td className={`mono py-1 break-words ${bad ? "font-bold" : ""}`}><Breakable text={gate.right ?? "–"} /></td>
                   </tr>
                 );
               })}

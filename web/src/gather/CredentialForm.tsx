@@ -51,7 +51,7 @@ export function CredentialForm({ credential, onClose }: { credential: Credential
             {KINDS.map(([key, word]) => <option key={key} value={key}>{word}</option>)}
           </select>
         </label>
-        {kind !== "community" ? <label>User<input className="input w-full" autoComplete="off" maxLength={200} value={username} onChange={(e) => setUsername(e.target.value)} /></label> : null}
+        {kind !== "community" ? <label>User<input className="input w-full" autoComplete="off" maxLength={200} value={username} onChange={(e) => setUsername(e.target.value)} placeholder={kind === "certificate" ? "if it asks for one, too" : undefined} /></label> : null}
         {kind === "certificate" ? <label className="col-span-2">Certificate<textarea className="textarea mono w-full" rows={5} autoComplete="off" spellCheck={false} required={!credential} value={second} onChange={(e) => setSecond(e.target.value)} placeholder={kept || "-----BEGIN CERTIFICATE-----"} /></label> : null}
         {kind === "key" || kind === "certificate" ? (
           <label className="col-span-2">Private key<textarea className="textarea mono w-full" rows={6} autoComplete="off" spellCheck={false} value={secret} onChange={(e) => setSecret(e.target.value)} placeholder={kept} /></label>

@@ -1,6 +1,7 @@
 import { Link } from "react-router";
 
 import { ManualLink } from "../manual/ManualLink";
+import { Breakable } from "../ui/Breakable";
 import { endName, relationKey, relationName, type Relation } from "./relations";
 
 /** A relation in little space: its state, and its gates from the first that fails. */
@@ -26,8 +27,8 @@ export function RelationGates({ survey, relation }: { survey: number; relation: 
           {failing.map((gate) => (
             <tr key={gate.gate} className="hatched border-t border-base-300 align-top">
               <th scope="row" className="stop py-1 pr-2 text-left">✕ <ManualLink page="gates" word={gate.gate} /></th>
-              <td className="mono py-1 pr-2 break-words">{gate.left ?? "–"}</td>
-              <td className="mono py-1 break-words">{gate.right ?? "–"}</td>
+              <td className="mono py-1 pr-2 break-words"><Breakable text={gate.left ?? "–"} /></td>
+              <td className="mono py-1 break-words"><Breakable text={gate.right ?? "–"} /></td>
             </tr>
           ))}
         </tbody>
