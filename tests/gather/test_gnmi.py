@@ -70,6 +70,12 @@ def test_configuration_and_state_are_files_of_their_own(teal: Fleet) -> None:
     assert inner["datastore"] == "ietf-datastores:operational"
     assert "afts" in json.dumps(inner)
     assert set(outcome.gathered.absent) == {"routing-policy", "acl"}
+    # Both are read as one device: forwarding tables beside the computed ones, nothing unknown.
+    files = survey_files({"teal": device_files(outcome, KEY)}, "Live", outcome.ended_at, None)
+    survey = Computed.from_files(files, KEY)
+    held = survey.network.device("teal")
+    assert held is not None and {route.protocol for route in held.gathered[4]} == {"connected"}
+    assert [report.file for report in survey.survey.reading if report.unknown] == []
 
 
 def test_a_device_that_cannot_tell_state_from_configuration(

@@ -412,6 +412,11 @@ class _Survey:
             ledger.settle_json(root, False)
             self.done(ledger, device)
             return
+        if device and openconfig.looks_like(root) and not stored.is_startup(root):
+            # Also what the running device shows: its models keep both in one tree.
+            ledger = Ledger(device, name, openconfig.KIND, lines)
+            self.draft(device).parts[name] = (document, ledger)
+            return
         for shown in (probes, yang_state):
             if shown.looks_like(root):
                 ledger = Ledger(device, name, shown.KIND, lines)
@@ -425,10 +430,6 @@ class _Survey:
             root.use_all()
             ledger.settle_json(root, False)
             self.done(ledger, device)
-            return
-        if device and openconfig.looks_like(root):
-            ledger = Ledger(device, name, openconfig.KIND, lines)
-            self.draft(device).parts[name] = (document, ledger)
             return
         if yang.looks_like(root):
             ledger = Ledger(device, name, yang.KIND, lines)

@@ -10,6 +10,7 @@ import hashlib
 import json
 import time
 from datetime import timedelta
+from functools import partial
 from typing import Any
 
 import structlog
@@ -21,7 +22,7 @@ from django.utils import timezone
 from ...core.whole.questions import Watch
 from ..queueing import COMPUTING, enqueue
 from . import kept, work
-from .bounded import Bounded, TookTooLong
+from .bounded import Bounded, Stopped, TookTooLong
 from .models import Answer, StoredSurvey
 
 log = structlog.get_logger("trochos.jobs")
@@ -194,6 +195,8 @@ def perform(number: int) -> None:
         answer = _compute(found)
     except work.NotAnswered as error:
         _end(number, Answer.FAILED, says=str(error))
+    except Stopped:
+        _end(number, Answer.FAILED, says="It was stopped before it was computed. Ask again.")
     except TookTooLong:
         most = _LONGER.get(found.kind, SECONDS)
         says = (
@@ -213,7 +216,8 @@ def perform(number: int) -> None:
 def _compute(found: Answer) -> work.Document:
     watch = _watch(found)
     if found.kind in _UNWATCHED:
-        with Bounded(_LONGER.get(found.kind, SECONDS)):
+        wanted = None if settings.COMPUTE_HERE else partial(_still_wanted, found.pk)
+        with Bounded(_LONGER.get(found.kind, SECONDS), wanted):
             return work.KINDS[found.kind](found.survey, found.question, watch)
     if found.kind not in work.KEPT_ON:
         return work.KINDS[found.kind](found.survey, found.question, watch)
@@ -223,6 +227,13 @@ def _compute(found: Answer) -> work.Document:
         Answer.objects.filter(pk=found.pk).update(answer=document, begun=1, told_at=timezone.now())
 
     return work.KEPT_ON[found.kind](found.survey, found.question, watch, found.answer, keep)
+
+
+def _still_wanted(number: int) -> bool:
+    """Says that an answer is being computed, and whether somebody has stopped it."""
+    mine = Answer.objects.filter(pk=number)
+    mine.update(told_at=timezone.now())
+    return not mine.filter(wanted=False).exists()
 
 
 def _claim(number: int) -> Answer | None:
