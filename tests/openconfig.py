@@ -229,6 +229,18 @@ class _Writer:
         _need(not process.filters and not process.summaries and process.border_type is None)
         _need(process.passive_default is None and not process.by_address)
         _need(not process.neighbours and not process.virtual_links)
+        # A statement that takes nothing in would take in what an address is changed to.
+        _need(
+            all(
+                any(
+                    statement.prefix is not None and statement.prefix.contains(fact.address)
+                    for interface in self.device.interfaces
+                    for fact in interface.addresses
+                    if fact.address.family == 4
+                )
+                for statement in process.networks
+            )
+        )
         areas: dict[int, list[dict[str, Any]]] = {}
         for interface in self.device.interfaces:
             settings = process.interfaces.get(interface.name, OspfInterface(interface.name))

@@ -20,6 +20,7 @@ from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from devices.fleet import COMMUNITY, PASSWORD, USERNAME, Fleet
+from devices.restconf import certificate
 from trochos.local import read_folder
 from trochos.server.gathering import errands, queueing, runs, tasks, vault
 from trochos.server.gathering.models import (
@@ -359,3 +360,18 @@ def test_the_plan_begins_when_its_time_has_come(client: Client, fleet: Fleet) ->
     Plan.objects.update(next_at=timezone.now())
     assert runs.due() is None
     assert ProcrastinateJob.objects.filter(status="todo").count() == len(NAMES)
+
+
+def test_a_client_certificate_is_kept_sealed_with_its_key(client: Client) -> None:
+    made, private = (part.decode() for part in certificate("surveyor"))
+    entered = {"name": "ours", "certificate": made, "private_key": private}
+    status, shown = send(client, "post", "inventory/credentials", entered)
+    assert status == 201, shown
+    held = StoredCredential.objects.get(name="ours")
+    assert held.parts == ["certificate", "private_key"]
+    assert "PRIVATE KEY" not in json.dumps(shown) and b"PRIVATE" not in bytes(held.sealed)
+    assert vault.unseal("ours", bytes(held.sealed)).certificate == made
+    status, said = send(
+        client, "post", "inventory/credentials", {"name": "half", "certificate": made}
+    )
+    assert status == 400 and "private key" in said["detail"]
