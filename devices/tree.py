@@ -1,6 +1,8 @@
 """OpenConfig data that a simulated device holds: asked by paths, changed by Set.
 
-gNMI specification, sections 2.2.2 (paths), 3.3 (Get) and 3.4 (Set: all of it or nothing).
+gNMI specification, sections 2.2.2 (paths), 3.3 (Get) and 3.4 (Set: all of it or nothing). It lays
+values over each other with code of its own and not with that of `gather`: a device that shared its
+reader's mistakes would show none of them.
 """
 
 from __future__ import annotations

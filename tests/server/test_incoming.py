@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import zipfile
+from datetime import timedelta
 from typing import Any
 
 import pytest
@@ -13,7 +14,7 @@ from surveys import ROOT
 
 from trochos.local import read_folder
 from trochos.server.surveys import incoming, jobs
-from trochos.server.surveys.models import Incoming, StoredSurvey
+from trochos.server.surveys.models import Answer, Incoming, StoredSurvey
 
 SECRET = "never-to-be-seen-9317"
 pytestmark = pytest.mark.django_db
@@ -140,3 +141,62 @@ def test_one_whose_worker_died_is_read_by_the_next(engineer: Client) -> None:
     incoming.perform(number)
     held = Incoming.objects.get()
     assert held.state == Incoming.DONE and held.begun == 2 and held.survey is not None
+
+
+def test_one_that_fell_out_of_the_queue_is_put_in_again(engineer: Client, apart: list[int]) -> None:
+    number = sent(engineer, packed()).json()["id"]
+    url = f"/api/surveys/incoming/{number}"
+    engineer.get(url)
+    assert apart == [number], "it was sent just now"
+    Incoming.objects.update(
+        state=Incoming.WORKING, told_at=timezone.now() - 2 * incoming.LOST, begun=1
+    )
+    assert engineer.get(url).json()["state"] == "working"
+    engineer.get(url)
+    assert apart == [number, number], "once more, and not at every question"
+    incoming.perform(number)
+    assert engineer.get(url).json()["state"] == "done"
+
+
+def test_what_breaks_while_it_is_read_is_told(
+    engineer: Client, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def broken(*_: object) -> None:
+        raise KeyError("unforeseen")
+
+    number = sent(engineer, packed()).json()["id"]
+    monkeypatch.setattr(incoming.store, "store", broken)
+    incoming.perform(number)
+    told = engineer.get(f"/api/surveys/incoming/{number}")
+    assert told.status_code == 400 and "broke something here (KeyError)" in told.json()["detail"]
+
+
+def test_an_upload_that_nobody_read_yet_is_never_thrown_away(engineer: Client) -> None:
+    first = sent(engineer, packed()).json()["id"]
+    Incoming.objects.update(sent_at=timezone.now() - 3 * incoming.KEPT)
+    sent(engineer, packed(b"! another\n"))
+    assert Incoming.objects.filter(pk=first).exists()
+    incoming.perform(first)
+    Incoming.objects.filter(pk=first).update(sent_at=timezone.now() - 3 * incoming.KEPT)
+    sent(engineer, packed(b"! a third\n"))
+    assert not Incoming.objects.filter(pk=first).exists()
+
+
+def test_an_answer_that_fell_out_of_the_queue_is_put_in_again(
+    engineer: Client, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    incoming.perform(sent(engineer, packed()).json()["id"])
+    queued: list[int] = []
+    monkeypatch.setattr(jobs, "enqueue", lambda *_, answer: queued.append(answer))
+    survey = StoredSurvey.objects.get()
+    asked = jobs.ask("unknowns", survey, {}, 0)
+    assert queued == [asked.pk]
+    jobs.ask("unknowns", survey, {}, 0)
+    assert queued == [asked.pk]
+    long_ago = timezone.now() - timedelta(seconds=2 * jobs.LOST)
+    Answer.objects.filter(pk=asked.pk).update(state=Answer.WORKING, told_at=long_ago, begun=1)
+    jobs.ask("unknowns", survey, {}, 0)
+    jobs.ask("unknowns", survey, {}, 0)
+    assert queued == [asked.pk, asked.pk]
+    jobs.perform(asked.pk)
+    assert jobs.ask("unknowns", survey, {}, 0).state == Answer.DONE

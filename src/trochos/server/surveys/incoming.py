@@ -41,6 +41,10 @@ LARGEST = 64 << 20
 SECONDS = 1.0
 """How long whoever sends waits before being told to come again."""
 KEPT = timedelta(hours=12)
+"""How long it can be asked what became of an upload."""
+LOST = timedelta(seconds=60)
+"""Without a word for so long, an upload is put into the queue once more: a job that ends because
+the database went away is not in it any longer."""
 SILENT = timedelta(seconds=15)
 """After so long without a word a worker that reads is taken for dead."""
 _LOOK, _TELL = 0.05, 3.0
@@ -92,7 +96,8 @@ def take(files: dict[str, bytes], said: dict[str, Any], user: Any) -> Incoming:
     """
     here = settings.COMPUTE_HERE or sum(map(len, files.values())) > LARGEST
     with transaction.atomic():
-        Incoming.objects.filter(sent_at__lt=timezone.now() - KEPT).delete()
+        old = Incoming.objects.filter(sent_at__lt=timezone.now() - KEPT)
+        old.filter(state__in=(Incoming.DONE, Incoming.FAILED)).delete()
         # What people write may hold a secret: hidden before it is stored, as everywhere.
         hidden = {key: written(text, 300) if text else text for key, text in said.items()}
         made = Incoming.objects.create(
@@ -108,6 +113,15 @@ def take(files: dict[str, bytes], said: dict[str, Any], user: Any) -> Incoming:
         time.sleep(_LOOK)
         made.refresh_from_db()
     return made
+
+
+def take_up(held: Incoming) -> None:
+    """Puts an upload that nobody has said anything of for long into the queue once more."""
+    late = timezone.now() - LOST
+    silent = Q(told_at__lt=late) | Q(told_at=None, sent_at__lt=late)
+    lost = Incoming.objects.filter(silent, pk=held.pk).exclude(sealed=None)
+    if lost.update(state=Incoming.WAITING, told_at=timezone.now()):
+        enqueue(TASK, COMPUTING, URGENCY, incoming=held.pk)
 
 
 def stored_of(held: Incoming) -> StoredSurvey | None:
@@ -186,6 +200,12 @@ def _read(held: Incoming, files: dict[str, bytes]) -> None:
     except MemoryError:
         most = jobs.MEMORY >> 30
         _end(held, says=f"Reading this needs more than {most} GB of memory. Send a part of it.")
+    except DatabaseError:
+        raise  # it is read again once the database is back
+    except Exception as error:
+        log.exception("reading an upload broke", id=held.pk)
+        says = f"Reading this broke something here ({type(error).__name__}); the log says where."
+        _end(held, says=says)
     else:
         _end(held, stored)
         jobs.desk_ahead(stored)

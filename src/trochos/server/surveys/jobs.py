@@ -37,6 +37,9 @@ AGAIN = 10.0
 """Seconds after which one that failed is tried again: who asks every moment hears why it failed."""
 SILENT = 30.0
 """Seconds after which a worker that says nothing is taken for dead."""
+LOST = 120.0
+"""Seconds without a word after which an answer is put into the queue once more: a job that ends
+because the database went away is not in it any longer."""
 _LOOK, _TELL = 0.04, 0.3
 # What people wait for comes before what is computed ahead.
 _URGENCY = {
@@ -82,6 +85,8 @@ def ask(kind: str, survey: StoredSurvey, question: dict[str, Any], seconds: floa
         # Somebody waits for it now: it is put before what nobody waits for.
         if Answer.objects.filter(pk=found.pk, ahead=True).update(ahead=False):
             _queue(found, _URGENCY.get(kind, 0))
+    elif not found.over:
+        _again(found)
     try:
         if settings.COMPUTE_HERE and not found.over:
             perform(found.pk)
@@ -164,6 +169,16 @@ def _put(
 def _queue(answer: Answer, urgency: int) -> None:
     if not settings.COMPUTE_HERE:
         enqueue(TASK, COMPUTING, urgency, answer=answer.pk)
+
+
+def _again(answer: Answer) -> None:
+    """Puts an answer that nobody has said anything of for long into the queue once more; twice in
+    the queue does no harm, whoever comes second finds it done."""
+    late = timezone.now() - timedelta(seconds=LOST)
+    silent = Q(told_at__lt=late) | Q(told_at=None, asked_at__lt=late)
+    lost = Answer.objects.filter(silent, pk=answer.pk, ended_at=None)
+    if lost.update(state=Answer.WAITING, told_at=timezone.now()):
+        _queue(answer, _URGENCY.get(answer.kind, 0))
 
 
 def stop(answer: Answer) -> None:

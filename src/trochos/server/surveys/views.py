@@ -176,7 +176,10 @@ class IncomingView(APIView):
         responses={200: shapes.IncomingShape, 400: shapes.ErrorShape, 404: shapes.ErrorShape},
     )
     def get(self, request: Request, incoming: int) -> Response:
-        return Response(_incoming_json(get_object_or_404(Incoming, pk=incoming)))
+        held = get_object_or_404(Incoming, pk=incoming)
+        if not held.over:
+            uploads.take_up(held)
+        return Response(_incoming_json(held))
 
 
 class SurveyView(APIView):
