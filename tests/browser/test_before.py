@@ -90,6 +90,7 @@ def test_a_mailed_trace_is_laid_beside_the_journey(page: Page, broken: int) -> N
     case = Case.objects.get(sender="planning-desk", receiver="skerry-kiosk")
     page.goto(f"/s/{broken}/cases/{case.id}")
     seen = page.get_by_role("region", name="What somebody saw")
+    expect(page.get_by_role("region", name="Suspects")).to_contain_text("proven", timeout=PATIENCE)
     seen.get_by_role("button", name="Paste an output").click()
     seen.get_by_label("The output, as it was printed").fill("it does not work")
     seen.get_by_role("button", name="Lay beside the journey").click()
@@ -110,3 +111,31 @@ def test_a_mailed_trace_is_laid_beside_the_journey(page: Page, broken: int) -> N
     expect(kept).to_contain_text("skerry, not yard")
     kept.get_by_role("button", name="Take out").click()
     expect(kept).to_have_count(0)
+
+
+def test_what_was_pressed_counts_although_the_page_grew_meanwhile(page: Page, broken: int) -> None:
+    case = Case.objects.get(sender="planning-desk", receiver="skerry-kiosk")
+    page.goto(f"/s/{broken}/cases/{case.id}")
+    expect(page.get_by_role("region", name="Suspects")).to_contain_text("proven", timeout=PATIENCE)
+    paste = page.get_by_role("button", name="Paste an output")
+    field = page.get_by_label("The output, as it was printed")
+    paste.scroll_into_view_if_needed()
+
+    def press(moved: int) -> None:
+        """Pressed, let go a moment later; an answer above takes room in between."""
+        box = paste.bounding_box()
+        assert box is not None
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        page.mouse.move(x, y)
+        page.mouse.down()
+        paste.evaluate(
+            "button => { const answer = document.createElement('div');"
+            " answer.style.height = '60px'; button.closest('section').before(answer); }"
+        )
+        page.mouse.move(x + moved, y)
+        page.mouse.up()
+
+    press(moved=80)
+    expect(field).to_have_count(0)
+    press(moved=0)
+    expect(field).to_be_focused()

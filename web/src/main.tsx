@@ -6,6 +6,7 @@ import { BrowserRouter, Navigate, Route, Routes } from "react-router";
 import { SignIn } from "./account/SignIn";
 import { Problem } from "./api/client";
 import { useSession, useSurveys } from "./api/queries";
+import { keepPresses } from "./ui/pressing";
 import { setProtocols } from "./ui/words";
 import { CaseList } from "./case/CaseList";
 import { CasePage } from "./case/CasePage";
@@ -90,6 +91,7 @@ function App() {
   );
 }
 
+keepPresses(document);
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>
     <QueryClientProvider client={queries}>
