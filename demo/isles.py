@@ -394,8 +394,6 @@ def change(company: Company) -> None:
         "area 2 range 10.64.160.0/20",
         "area 2 range 10.64.160.0/20 not-advertise",
     )
-    # teal got fulmar's configuration as a template, router id included.
-    edit("teal", "router ospf", "ospf router-id 10.64.255.55", "ospf router-id 10.64.255.50")
     # noddy's whole RIP was set passive.
     edit("noddy", "router rip", "passive-interface eth1", "passive-interface default")
     # The list of the fleet's networks was written again from memory.
@@ -404,13 +402,6 @@ def change(company: Company) -> None:
     routers["knot"].protocols[0].head = "router eigrp 46"
     # ruff's statement names a network that it does not have.
     edit("ruff", "router eigrp", "network 10.64.194.0/24", "network 10.64.149.0/24")
-    # tidewater took us for somebody else.
-    edit(
-        "tidewater",
-        "router bgp",
-        "neighbor 203.0.113.9 remote-as 65536",
-        "neighbor 203.0.113.9 remote-as 65537",
-    )
     # harbourbank talks from its port's address now, which puffin does not know.
     edit("harbourbank", "router bgp", "neighbor 10.64.255.51 update-source lo", None)
     # signalco forgot the policy for what it announces.

@@ -1,13 +1,13 @@
 #!/usr/bin/env python3
 """The made-up ferry company: one description, written out as surveys.
 
-Run from the project's root to write demo/healthy and demo/broken again:
+Run from the project's root to write the demo's surveys again:
 
     .venv/bin/python demo/make.py
 
 Each router is described once, without a format, and written as FRR text or as YANG data.
-The broken survey is the healthy one after a week of changes, each behind a complaint in
-demo/story.json.
+demo/eve is the healthy network after a few days of preparations, demo/broken that after the harbour
+works; the complaints stand in demo/story.json.
 """
 
 from __future__ import annotations
@@ -17,7 +17,9 @@ import shutil
 from dataclasses import replace
 from pathlib import Path
 
+import eve
 import isles
+import outpost
 import quay
 import reaches
 import services
@@ -248,12 +250,20 @@ def healthy() -> Company:
     services.add(company)
     isles.add(company)
     reaches.add(company)
+    outpost.add(company)
+    return company
+
+
+def on_the_eve() -> Company:
+    """The same network when everything was ready for the harbour works."""
+    company = healthy()
+    eve.change(company)
     return company
 
 
 def broken() -> Company:
-    """The same network after a week of changes."""
-    company = healthy()
+    """The same network after the harbour works."""
+    company = on_the_eve()
     routers, hosts = company.routers, company.hosts
 
     def without(name: str, prefix: str) -> None:
@@ -340,14 +350,23 @@ def render(
 
 SURVEYS = {
     "healthy": (healthy, "Before the season", "2026-05-04T06:30:00Z"),
+    "eve": (on_the_eve, "Thursday, ready for the harbour works", "2026-05-07T15:00:00Z"),
     "broken": (broken, "Monday after the harbour works", "2026-05-11T06:30:00Z"),
 }
 
 
+def files_of(name: str) -> dict[str, str]:
+    """All files of one of `SURVEYS`, without what did not answer when it was taken."""
+    build, title, taken_at = SURVEYS[name]
+    silent = f"devices/{outpost.UNREAD}/" if name == "broken" else None
+    files = render(build(), title, taken_at)
+    return {path: text for path, text in files.items() if not silent or silent not in path}
+
+
 def main() -> None:
     """Writes all surveys anew."""
-    for name, (build, title, taken_at) in SURVEYS.items():
-        _write(name, render(build(), title, taken_at))
+    for name in SURVEYS:
+        _write(name, files_of(name))
     for name in quay.TITLES:
         _write(name, quay.render(name))
 

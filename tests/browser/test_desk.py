@@ -27,7 +27,7 @@ def test_what_fails_is_grouped_by_its_cause_and_the_first_is_rehearsed(
     expect(groups.first).to_contain_text("lantern sends 0.0.0.0/0")
     assert not groups.filter(has_text="No change that is known here").count()
     turned = page.get_by_role("region", name="What turned")
-    expect(turned).to_contain_text("Before the season")
+    expect(turned).to_contain_text("Thursday, ready")
     expect(turned).to_contain_text("broke")
     single = groups.filter(has_text="Rehearse").nth(1)
     single.get_by_role("button", name="Rehearse").click()
@@ -53,5 +53,21 @@ def test_what_broke_it_is_found_between_two_surveys_and_taken_back(page: Page, b
     expect(guilty.first).to_contain_text("mole")
     expect(asked).to_contain_text("innocent")
     asked.get_by_role("button", name="Rehearse taking").click()
+    page.wait_for_url("**/change/**")
+    expect(page.get_by_role("region", name="What the change does")).to_contain_text("is healed")
+
+
+def test_of_many_differences_the_two_that_matter_are_told(page: Page, broken: int) -> None:
+    eve = StoredSurvey.objects.get(title="Thursday, ready for the harbour works").id
+    page.goto(f"/s/{eve}/cases")
+    page.get_by_role("link", name="The seamen's school has lost the tide tables").click()
+    asked = page.get_by_role("region", name="What broke it")
+    asked.get_by_label("It worked on").select_option(index=1)
+    guilty = asked.get_by_test_id("guilty")
+    expect(guilty).to_have_count(2)
+    expect(guilty.first).to_contain_text("router-id")
+    expect(guilty.last).to_contain_text("peer-as is 65537, and was 65536")
+    expect(asked).to_contain_text("14 of 16")
+    asked.get_by_role("button", name="Rehearse taking them back").click()
     page.wait_for_url("**/change/**")
     expect(page.get_by_role("region", name="What the change does")).to_contain_text("is healed")

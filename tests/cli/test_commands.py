@@ -50,7 +50,7 @@ def test_routes(call: Call) -> None:
     assert tern["10.64.40.0/24"]["because"][1] == {
         "device": "tern",
         "file": "frr.conf",
-        "line": 12,
+        "line": 13,
         "text": "ip route 10.64.40.0/24 eth2",
     }
     _, everything = call.json("routes", BROKEN, "--all", "--device", "tern")
@@ -271,7 +271,8 @@ def test_rehearse_writes_what_devices_would_hold(tmp_path, capsys) -> None:  # t
     differs = json.loads(capsys.readouterr().out)
     assert [item["device"] for item in differs["texts"]] == ["tern"]
     what = "static route 10.64.40.0/24"
-    old, new_way = "10.64.0.5, eth2", "10.64.0.5"
+    rest = "10.64.0.5, 10.64.0.9 distance 250"
+    old, new_way = f"{rest}, eth2", rest
     assert differs["facts"] == [{"device": "tern", "what": what, "old": old, "new": new_way}]
     assert main(["compare", str(new), str(new)]) == 0
 

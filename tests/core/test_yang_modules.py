@@ -65,7 +65,8 @@ def test_remedies_leave_valid_data(model: DataModel) -> None:
     broken = Computed.from_files(read_folder(ROOT / "demo" / "broken"), KEY)
     story = json.loads((ROOT / "demo" / "story.json").read_text())
     changed: set[tuple[str, str]] = set()
-    for told in story["surveys"][1]["cases"]:
+    cases = next(s["cases"] for s in story["surveys"] if s["folder"] == "broken")
+    for told in cases:
         port = told.get("port")
         traffic = Traffic(protocol=told.get("protocol", "icmp"), port=port) if port else None
         for cause in broken.diagnose(told["sender"], told["receiver"], traffic).causes[:2]:

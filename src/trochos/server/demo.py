@@ -11,7 +11,7 @@ from .gathering import vault
 from .gathering.models import AllowedNetwork, InventoryDevice, Plan, StoredCredential
 from .surveys.expected import check_later
 from .surveys.jobs import desk_ahead
-from .surveys.models import Case, ExpectationList, Proposal, StoredSurvey
+from .surveys.models import Case, CaseEvidence, ExpectationList, Proposal, StoredSurvey
 from .surveys.store import store
 
 FLEET = {
@@ -97,4 +97,7 @@ def load(folder: Path) -> None:
         if stored.cases.exists():
             continue
         for case in entry.get("cases", []):
-            Case.objects.create(survey=stored, **case)
+            seen = case.pop("evidence", [])
+            opened = Case.objects.create(survey=stored, **case)
+            for text in seen:
+                CaseEvidence.objects.create(case=opened, **text)

@@ -32,6 +32,25 @@ def steps_of(path: str) -> list[Step]:
     return out
 
 
+def words_of(path: str) -> str:
+    """A path in words: the entries of lists that it leads through, and the name at its end.
+
+    The page says the same in web/src/change/EditLines.tsx.
+    """
+    steps = steps_of(path)
+    words = []
+    for number, (name, keys) in enumerate(steps):
+        plain = name.partition(":")[2] or name
+        if keys:
+            # Of a protocol its name is enough; its type says the same once more.
+            told = [k for k in keys if len(keys) == 1 or k not in ("type", "identifier")]
+            shown = " ".join(bare(keys[key]) for key in told)
+            words.append(f"{plain.replace('control-plane-protocol', 'protocol')} {shown}")
+        elif number == len(steps) - 1:
+            words.append(plain)
+    return ", ".join(words)
+
+
 def ancestors(path: str) -> list[str]:
     """The paths of all nodes from the outermost to the one that a path names."""
     steps_of(path)  # refuses what is none

@@ -26,7 +26,7 @@ def places_of(survey: Survey, edits: Iterable[Edit]) -> list[Source]:
     added: list[Source] = []
     for edit in edits:
         if isinstance(edit, DataEdit):
-            taken += _value(survey, edit)
+            taken += value_at(survey, edit)
             continue
         text = survey.text(edit.device, edit.file) if isinstance(edit, TextEdit) else None
         if not isinstance(edit, TextEdit) or text is None:
@@ -54,8 +54,9 @@ def places_of(survey: Survey, edits: Iterable[Edit]) -> list[Source]:
     return (taken or added)[:MOST]
 
 
-def _value(survey: Survey, edit: DataEdit) -> list[Source]:
-    """The line of a value that an edit changes or removes; none for one that it makes."""
+def value_at(survey: Survey, edit: DataEdit) -> list[Source]:
+    """The line of the value that stands where an edit of data changes something; none where there
+    is nothing yet, or the text cannot be read."""
     text = survey.text(edit.device, edit.file)
     if text is None:
         return []

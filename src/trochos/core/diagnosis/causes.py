@@ -508,6 +508,8 @@ class Search:
             early = needed(given + late, bool(late), first)
             return early + late
 
+        # Of n of which k are needed that asks about 2k + 2k log2(n/k) times; k is seldom over 4.
+        self.trials.allow(len(chosen) + 24)
         found = needed([], False, ordered)
         # A search that was stopped on the way has shown nothing of the rest.
         if self.trials.stopped or not found:
@@ -532,6 +534,7 @@ class Search:
 
     def _set(self, chosen: list[Option]) -> tuple[list[Cause], list[str]]:
         whole = tuple(edit for o in chosen for edit in o.edits)
+        self.trials.allow(len(chosen) + 1)
         if self.trials.attempt(whole, "all of them together") is None:
             return [], []
         everything = self.trials.held(whole)

@@ -69,6 +69,10 @@ class Trials:
     def __contains__(self, edits: tuple[Edit, ...]) -> bool:
         return edits in self._held
 
+    def allow(self, more: int) -> None:
+        """Lets so many more be tried, whatever the search has used up: what is found is shown."""
+        self.most = max(self.most, self.tried + more)
+
     def attempt(self, edits: tuple[Edit, ...], what: str) -> Trial | None:
         """The network with these edits; None if they cannot be made together."""
         if edits in self._held:

@@ -7,11 +7,14 @@ can be taken back on a copy of the newer survey. The needed ones are found by di
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from ..change.apply import apply
 from ..change.derive import edits_between
+from ..change.paths import steps_of, words_of
+from ..change.places import value_at
 from ..change.rehearse import compare_pairs
 from ..change.text import slot, squeeze
 from ..diagnosis.trials import bench_of
@@ -142,7 +145,7 @@ def since(
         if then is not None:
             out.says += f" {then.sentence()}"
         return out
-    search = _Search(survey, sender, receiver, traffic, watch)
+    search = _Search(survey, worked, sender, receiver, traffic, watch)
     met = _met(path) | (_met(then) if then is not None else set())
     # What lies on the journeys comes first, and of that what can move packets.
     ordered = sorted(out.differences, key=lambda d: (d.device not in met, _idle(d), d.number))
@@ -162,12 +165,13 @@ class _Search:
     def __init__(
         self,
         survey: Computed,
+        old: Computed,
         sender: str,
         receiver: str,
         traffic: Traffic | None,
         watch: Watch,
     ) -> None:
-        self.survey, self.watch = survey, watch
+        self.survey, self.old, self.watch = survey, old, watch
         self.ends = (sender, receiver, traffic)
         self.tried = 0
         self._known: dict[frozenset[int], bool] = {}
@@ -225,6 +229,10 @@ class _Search:
                 continue
             effect = compare_pairs(bench.reach, bench_of(changed.survey, bench).reach)
             item.heals, item.breaks = effect.count("heals"), effect.count("breaks")
+            for edit in item.edits:
+                if isinstance(edit, DataEdit):
+                    item.new = value_at(self.survey.survey, edit) or item.new
+                    item.old = value_at(self.old.survey, edit) or item.old
         return sorted(found, key=lambda item: item.number)
 
 
@@ -343,13 +351,16 @@ def _of_edit(edit: Edit, was: str, now: str, number: int) -> list[Difference]:
         new = (
             [Source(edit.device, edit.file, None, _shown(edit.old))] if edit.old is not None else []
         )
-        where = edit.path.strip("/").rsplit("/", 1)[-1]
+        where = steps_of(edit.path)[-1][0]
         if isinstance(edit.old, str) and isinstance(edit.new, str) and alike(edit.old, edit.new):
             return []
         if where in _STATE_LEAVES or _follows(edit.old) or _follows(edit.new):
             return []
         if where.isdigit():
             where = _entry(edit.old if edit.old is not None else edit.new)
+        else:
+            holder = _holder(now, edit.path)
+            where = f"{holder}: {words_of(edit.path)}" if holder else words_of(edit.path)
         place = f"{edit.device}, {edit.file}: {where}"
         says = f"{place} is {_shown(edit.old)}, and was {_shown(edit.new)}."
         if edit.new is None:
@@ -396,6 +407,23 @@ def _follows(value: object) -> bool:
     return isinstance(value, dict) and value.get("protocol") == "kernel"
 
 
+def _holder(text: str, path: str) -> str:
+    """The interface or route that a numbered entry of a list is, on the way to a setting."""
+    try:
+        here = json.loads(text)
+    except ValueError:
+        return ""  # XML, whose entries have keys
+    found = ""
+    for name, _ in steps_of(path):
+        if not name.isdigit():
+            break
+        if not isinstance(here, list) or int(name) >= len(here):
+            break
+        here = here[int(name)]
+        found = _entry(here) if isinstance(here, dict) else ""
+    return found
+
+
 def _entry(value: object) -> str:
     """An entry of a list in words: the route, the address, or all of it."""
     if isinstance(value, dict):
@@ -421,6 +449,4 @@ def _at(edit: TextEdit, text: str, line: str) -> Source:
 
 
 def _shown(value: object) -> str:
-    import json
-
     return json.dumps(value, ensure_ascii=False)[:160]

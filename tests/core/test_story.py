@@ -1,0 +1,70 @@
+"""The demo's first network over three surveys: what broke between two of them, and what nobody can
+say while one router has not answered."""
+
+from __future__ import annotations
+
+import pytest
+from surveys import KEY, ROOT
+
+from trochos.core.diagnosis.finding import NOTES
+from trochos.core.survey import Computed
+from trochos.local import read_folder
+
+
+def survey(name: str) -> Computed:
+    return Computed.from_files(read_folder(ROOT / "demo" / name), KEY)
+
+
+@pytest.fixture(scope="module")
+def healthy() -> Computed:
+    return survey("healthy")
+
+
+@pytest.fixture(scope="module")
+def broken() -> Computed:
+    return survey("broken")
+
+
+def test_of_many_differences_on_the_eve_two_matter(healthy: Computed) -> None:
+    assert all(finding.severity == NOTES for finding in healthy.findings)
+    found = survey("eve").since("school-desk", "tide-tables", healthy)
+    assert len(found.differences) >= 14
+    assert {item.device for item in found.guilty} == {"teal", "tidewater"}
+    assert all(item.works for item in found.guilty), "each is needed"
+    said = {item.device: item.summary for item in found.guilty}
+    assert said["tidewater"] == (
+        "tidewater, running.json: protocol bgp, neighbor 203.0.113.9, peer-as is 65537, "
+        "and was 65536."
+    )
+    for item in found.guilty:
+        for source in (*item.old, *item.new):
+            text = (healthy if source in item.old else survey("eve")).survey.text(
+                source.device, source.file
+            )
+            assert text is not None and source.line is not None
+            assert text.split("\n")[source.line - 1].strip().rstrip(",") == source.text
+
+
+def test_a_route_that_is_gone_is_named_in_words(broken: Computed, healthy: Computed) -> None:
+    found = broken.since("bridge-tablet", "yard-scale", healthy)
+    assert [item.summary for item in found.guilty] == [
+        "yard, running.json: protocol static, route 10.64.40.0/24 is gone."
+    ]
+
+
+@pytest.mark.parametrize(
+    ("sender", "receiver"), [("holm-kiosk", "booking-db"), ("planning-desk", "holm-gauge")]
+)
+def test_what_hangs_on_a_silent_router_is_not_known(
+    broken: Computed, healthy: Computed, sender: str, receiver: str
+) -> None:
+    assert healthy.path(sender, receiver).works == "yes"
+    found = broken.path(sender, receiver)
+    assert found.works == "unknown" and "ness could not be read" in found.sentence()
+    assert not broken.diagnose(sender, receiver).cure
+    assert broken.unknowns().as_json()["unread"][0]["device"] == "ness"  # type: ignore[index]
+
+
+def test_nobody_is_blamed_for_a_silent_router(broken: Computed) -> None:
+    about = [f for f in broken.findings if "ness" in {f.device, f.peer} and f.severity != NOTES]
+    assert about == []
