@@ -20,14 +20,14 @@ def test_what_most_hangs_on_is_found_and_looked_at(page: Page, broken: int) -> N
     page.goto(f"/s/{healthy()}/failures?what=devices")
     expect(page.get_by_test_id("sweep-says")).to_contain_text("cut something", timeout=2 * PATIENCE)
     first = page.get_by_test_id("failure").first
-    expect(first).to_contain_text("fulmar")
+    expect(first).to_contain_text("heron")
     first.get_by_role("link", name="Before and after").click()
-    page.wait_for_url("**/change?**down=fulmar**")
-    expect(page.get_by_role("heading", name="If fulmar fails")).to_be_visible()
+    page.wait_for_url("**/change?**down=heron**")
+    expect(page.get_by_role("heading", name="If heron fails")).to_be_visible()
     expect(page.get_by_role("region", name="Now")).to_contain_text("It works")
     expect(page.get_by_role("region", name="With the change")).to_be_visible()
     page.reload()
-    expect(page.get_by_role("heading", name="If fulmar fails")).to_be_visible()
+    expect(page.get_by_role("heading", name="If heron fails")).to_be_visible()
 
 
 def test_a_hop_is_taken_down_and_put_back(page: Page, broken: int) -> None:
@@ -106,7 +106,7 @@ def test_a_mailed_trace_is_laid_beside_the_journey(page: Page, broken: int) -> N
     seen.get_by_role("button", name="Lay beside the journey").click()
     kept = seen.get_by_test_id("pasted")
     expect(kept).to_contain_text("skerry, not yard")
-    expect(kept).to_contain_text("It fits Before the season")
+    expect(kept).to_contain_text("It fits Thursday, ready for the harbour works")
     page.reload()
     expect(kept).to_contain_text("skerry, not yard")
     kept.get_by_role("button", name="Take out").click()

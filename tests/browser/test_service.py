@@ -76,7 +76,7 @@ def test_deleting_says_first_what_goes(page: Page, broken: int) -> None:
     page.keyboard.press("s")
     page.get_by_role("button", name="Delete Monday after the harbour works").click()
     asked = page.get_by_role("dialog", name="Delete Monday after the harbour works")
-    expect(asked).to_contain_text(f"{cases} cases about it go with it.")
+    expect(asked).to_contain_text(f"{cases} cases about it go with it, with 1 pasted text.")
     asked.get_by_role("button", name="Cancel").click()
     assert StoredSurvey.objects.filter(pk=broken).exists()
     page.get_by_role("button", name="Delete Monday after the harbour works").click()

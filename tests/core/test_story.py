@@ -68,3 +68,14 @@ def test_what_hangs_on_a_silent_router_is_not_known(
 def test_nobody_is_blamed_for_a_silent_router(broken: Computed) -> None:
     about = [f for f in broken.findings if "ness" in {f.device, f.peer} and f.severity != NOTES]
     assert about == []
+
+
+def test_what_fails_before_it_gets_to_a_silent_router_stands_under_its_cause(
+    broken: Computed,
+) -> None:
+    found = broken.desk(survey("eve"))
+    open_ = [group for group in found.groups if not group.folded]
+    assert all(group.causes for group in open_), "no failing pair is left without a cause"
+    assert sum(group.unsure for group in open_) == 10
+    shut = next(g for g in open_ if g.causes[0].option.finding.kind == "interface-shut")
+    assert shut.unsure == 2 and {"holm-gauge", "holm-kiosk"} <= {q.owner for q in shut.pairs}

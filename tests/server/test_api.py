@@ -119,7 +119,7 @@ def test_a_folder_is_stored_and_listed(client: Client) -> None:
     answer = send(client, files, title="Mine")
     assert answer.status_code == 201
     made = answer.json()
-    assert (made["title"], made["devices"], made["unread"]) == ("Mine", 55, 1)
+    assert (made["title"], made["devices"], made["unread"]) == ("Mine", 59, 2)
     assert made["stored_by"] == "ada" and made["findings"]["breaks"] > 3
     assert send(client, files).json()["id"] == made["id"], "the same survey is stored once"
     listed = client.get("/api/surveys").json()["surveys"]
@@ -134,7 +134,7 @@ def test_a_zip_is_unpacked(client: Client) -> None:
         for path, data in read_folder(ROOT / "demo/healthy").items():
             archive.writestr(path, data)
     answer = send(client, {"survey.zip": out.getvalue()})
-    assert answer.status_code == 201 and answer.json()["devices"] == 55
+    assert answer.status_code == 201 and answer.json()["devices"] == 59
 
 
 @pytest.mark.parametrize(
@@ -221,7 +221,7 @@ def test_what_is_not_there_is_said_plainly(client: Client) -> None:
 
 def test_cases_say_what_is_true(client: Client, demo_survey: StoredSurvey) -> None:
     cases = client.get(f"/api/surveys/{demo_survey.id}/cases").json()["cases"]
-    assert len(cases) == 25
+    assert len(cases) == 27
     assert [c["works"] for c in cases].count("yes") == 1
     made = client.post(
         f"/api/surveys/{demo_survey.id}/cases",
@@ -235,12 +235,12 @@ def test_cases_say_what_is_true(client: Client, demo_survey: StoredSurvey) -> No
         {"complaint": "?", "sender": "nobody", "receiver": "booking-db"},
         content_type="application/json",
     )
-    assert bad.status_code == 400 and Case.objects.count() == 32
+    assert bad.status_code == 400 and Case.objects.count() == 35
 
 
 def test_loading_the_demo_twice_changes_nothing(demo_survey: StoredSurvey) -> None:
     load(ROOT / "demo")
-    assert (StoredSurvey.objects.count(), Case.objects.count()) == (4, 31)
+    assert (StoredSurvey.objects.count(), Case.objects.count()) == (5, 34)
 
 
 def test_pages_are_locked_down() -> None:

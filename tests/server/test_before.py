@@ -151,7 +151,7 @@ def test_what_somebody_pasted_is_kept_with_the_case(client: Client) -> None:
     assert seen["tool"] == "traceroute" and not seen["agrees"]
     assert seen["hops"][0]["state"] == "stranger"
     assert "narrow-channel" not in made.content.decode()
-    assert "narrow-channel" not in CaseEvidence.objects.get().text
+    assert "narrow-channel" not in CaseEvidence.objects.latest("pk").text
     assert [line["line"] for line in shown["unread"]] == [5]
     assert len(client.get(url).json()["evidence"]) == 1
     refused = send(client, "post", url, {"text": "it does not work"})

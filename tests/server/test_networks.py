@@ -213,5 +213,5 @@ def test_the_demo_is_two_networks(db: None) -> None:
 
     load(ROOT / "demo")
     assert Network.objects.count() == 2
-    assert StoredSurvey.objects.count() == 4
+    assert StoredSurvey.objects.count() == 5
     assert len(read_folder(ROOT / "demo/broken")) > 50

@@ -1609,6 +1609,8 @@ export interface components {
             example: components["schemas"]["ExampleShape"];
             /** @description pairs that need other faults mended, too */
             further: number;
+            /** @description pairs that then end at what could not be read */
+            unsure: number;
             /** @description true if it fails on purpose, as far as anybody can tell */
             folded: boolean;
             from: string[];

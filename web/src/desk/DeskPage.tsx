@@ -86,7 +86,7 @@ function Row({ survey, group, first }: { survey: number; group: Group; first: bo
               <ul className="list-disc pl-5">{group.causes.map((cause) => <li key={cause.id}>{cause.summary}</li>)}</ul>
             </>
           ) : <p><b>{what}</b></p>}
-          <p className="soft pt-0.5">{who}{group.further ? ` For ${group.further === group.pairs ? "all" : group.further} of them other faults have to be mended, too.` : ""}</p>
+          <p className="soft pt-0.5">{who}{group.further ? ` For ${group.further === group.pairs ? "all" : group.further} of them other faults have to be mended, too.` : ""}{group.unsure ? ` ${group.unsure} of them then end at what could not be read, so the rest of their way is not known.` : ""}</p>
           {titles.length ? <p className="pt-1.5">{titles.join(" ")}</p> : <p className="soft pt-1.5">No change that is known here heals it alone: open the example.</p>}
           <p className="flex flex-wrap gap-2 pt-2">
             <Link className="btn btn-sm" to={`/s/${survey}/case?from=${encodeURIComponent(group.example.from)}&to=${encodeURIComponent(group.example.to)}`}>

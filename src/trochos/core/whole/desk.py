@@ -15,7 +15,7 @@ import contextlib
 from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from ..change.apply import apply
 from ..change.rehearse import compare_pairs
@@ -43,6 +43,8 @@ OVERLAPPING = 4
 them: a search for all that one pair needs grows with the faults around it."""
 FINDINGS = 60
 """How many findings are rehearsed at most, the first ones."""
+ALIKE = 8
+"""For how many pairs it is looked which of findings that ask for the same line they need."""
 REMEDIES = 3
 """How many remedies of each are compared."""
 
@@ -58,6 +60,8 @@ class Group:
     """True if it is refused on purpose."""
     further: int = 0
     """How many of the pairs work only when other faults are mended, too."""
+    unsure: int = 0
+    """How many of the pairs then end at what could not be read, so that the rest is not known."""
 
     def as_json(self) -> dict[str, object]:
         first = self.causes[0] if self.causes else None
@@ -73,6 +77,7 @@ class Group:
             "example": {"from": example.sender, "to": str(example.target)},
             "folded": self.folded,
             "further": self.further,
+            "unsure": self.unsure,
         }
 
 
@@ -240,7 +245,10 @@ def _peeled(
         edits = tuple(edit for cause in causes for edit in cause.option.edits)
         later = _with(copy, edits) if edits else None
         then = answers(later.reach, ends) if later is not None else {}
-        healed = {q for q in open_ if q in then and then[q].ok is True}
+        mended = _mended(then, open_)
+        # Only what fails for certain now is explained by what leads it to something unread.
+        unsure = {q for q in mended.unsure if open_[q].ok is False} if mended.whole else set()
+        healed = mended.whole | unsure
         if later is None or not healed:
             where = _end(copy, question)
             alike = {q for q in open_ if q.owner == question.owner and open_[q] == open_[question]}
@@ -251,8 +259,8 @@ def _peeled(
             continue
         alone = _with(survey, edits)
         first = answers(alone.reach, ends) if alone is not None else {}
-        further = sum(not (q in first and first[q].ok is True) for q in healed)
-        _enter(groups, causes, healed, further)
+        further = sum(not (q in first and first[q].ok is True) for q in mended.whole)
+        _enter(groups, causes, healed, further, len(unsure))
         for item in healed:
             open_.pop(item)
             left.pop(item)
@@ -270,13 +278,18 @@ def _with(survey: Computed, edits: tuple[Edit, ...]) -> Computed | None:
 
 
 def _enter(
-    groups: list[Group], causes: list[Cause], healed: set[Question], further: int | None = None
+    groups: list[Group],
+    causes: list[Cause],
+    healed: set[Question],
+    further: int | None = None,
+    unsure: int = 0,
 ) -> None:
     """Puts pairs under a cure: in the group of one of its causes, or in one of their own.
 
     Args:
         further: how many of them need other faults mended, too; if it is not known, all of a cure
             of several.
+        unsure: how many of them then end at what could not be read.
     """
     ids = {cause.option.finding.id for cause in causes}
     for group in groups:
@@ -284,11 +297,14 @@ def _enter(
             group.pairs = sorted({*group.pairs, *healed})
             many = len(healed) if len(ids) > 1 else 0
             group.further += many if further is None else further
+            group.unsure += unsure
             says = group.causes[0].option.finding.summary
             group.summary = f"{_who(set(group.pairs))}: {says}"
             return
     says = " And ".join(cause.option.finding.summary for cause in causes)
-    groups.append(Group(f"{_who(healed)}: {says}", sorted(healed), causes, further=further or 0))
+    group = Group(f"{_who(healed)}: {says}", sorted(healed), causes)
+    group.further, group.unsure = further or 0, unsure
+    groups.append(group)
 
 
 def _by_findings(
@@ -317,25 +333,33 @@ def _by_findings(
             groups[finding.id] = mine
             for question in mine:
                 left.pop(question)
-    together = _heals(survey, usable, left, ends) if left and len(usable) > 1 else None
-    needs: dict[Question, list[str]] = {question: [] for question in together or ()}
+    together = _mends(survey, usable, left, ends) if left and usable else None
+    needs: dict[Question, list[str]] = {q: [] for q in together.all} if together else {}
     for number, finding in enumerate(usable if needs else ()):
         if not watch(len(believed) + number, 2 * len(believed), finding.device):
             break
         others = [other for other in usable if other is not finding]
-        without = _heals(survey, others, needs, ends)
+        without = _mends(survey, others, needs, ends)
+        if without is None or together is None:
+            continue
         for question in needs:
-            if without is not None and question not in without:
+            # To know no more of a pair that would work is a loss, too.
+            enough = without.whole if question in together.whole else without.all
+            if question not in enough:
                 needs[question].append(finding.id)
+    if together is not None and any(not needed for needed in needs.values()):
+        _one_of_two(survey, usable, needs, together, ends, watch)
     # A pair that needs several stands under the one of them that most pairs need.
     weight = Counter(name for needed in needs.values() for name in needed)
     weight.update({name: len(questions) for name, questions in groups.items()})
     further: Counter[str] = Counter()
+    unsure: Counter[str] = Counter()
     for question, needed in needs.items():
         if needed:
             first = max(needed, key=lambda name: (weight[name], name))
             groups.setdefault(first, set()).add(question)
             further[first] += len(needed) > 1
+            unsure[first] += together is not None and question in together.unsure
             left.pop(question)
     known = {finding.id: finding for finding in usable}
     out = []
@@ -345,8 +369,39 @@ def _by_findings(
         effect = compare_pairs(bench.reach, _copy(survey, [finding]).reach)
         cause = Cause(option, "proven", further[name] < len(questions), effect)
         summary = f"{_who(questions)}: {finding.summary}"
-        out.append(Group(summary, sorted(questions), [cause], further=further[name]))
+        group = Group(summary, sorted(questions), [cause])
+        group.further, group.unsure = further[name], unsure[name]
+        out.append(group)
     return out, left, usable, True
+
+
+def _one_of_two(
+    survey: Computed,
+    usable: list[Finding],
+    needs: dict[Question, list[str]],
+    together: _Mended,
+    ends: set[str],
+    watch: Watch,
+) -> None:
+    """Completes what pairs need that seem to need nothing: where two findings ask for the same
+    line, either can be left out, and not both."""
+
+    def enough(findings: list[Finding], questions: Iterable[Question]) -> set[Question]:
+        found = _mends(survey, findings, questions, ends) or _Mended(set(), set())
+        return {q for q in questions if q in (found.whole if q in together.whole else found.all)}
+
+    open_ = sorted(question for question, needed in needs.items() if not needed)
+    for number in range(ALIKE):
+        if not open_ or not watch(number, ALIKE, open_[0].sender):
+            return
+        kept = list(usable)
+        for finding in usable[::-1]:
+            fewer = [other for other in kept if other is not finding]
+            if enough(fewer, open_[:1]):
+                kept = fewer
+        for question in enough(kept, open_) | {open_[0]}:
+            needs[question] = [finding.id for finding in kept]
+        open_ = [question for question in open_ if not needs[question]]
 
 
 def _best(
@@ -399,16 +454,43 @@ def _copy(survey: Computed, findings: list[Finding]) -> Bench:
     return bench_of(apply(survey.survey, edits).survey, survey.bench)
 
 
+class _Mended(NamedTuple):
+    """Failing pairs after some remedies: those that work, and those of which it is not known,
+    because they get as far as what could not be read."""
+
+    whole: set[Question]
+    unsure: set[Question]
+
+    @property
+    def all(self) -> set[Question]:
+        return self.whole | self.unsure
+
+
+def _mended(later: dict[Question, Answered], failing: Iterable[Question]) -> _Mended:
+    known = {q: later[q].ok for q in failing if q in later}
+    return _Mended(
+        {q for q, ok in known.items() if ok is True}, {q for q, ok in known.items() if ok is None}
+    )
+
+
+def _mends(
+    survey: Computed, findings: list[Finding], failing: Iterable[Question], ends: set[str]
+) -> _Mended | None:
+    """What becomes of failing pairs with the first remedies of findings; None if these cannot be
+    made together."""
+    try:
+        return _mended(answers(_copy(survey, findings).reach, ends), failing)
+    except EditError:
+        return None
+
+
 def _heals(
     survey: Computed, findings: list[Finding], failing: Iterable[Question], ends: set[str]
 ) -> set[Question] | None:
     """The failing pairs that work with the first remedies of findings; None if these cannot be
     made together."""
-    try:
-        later = answers(_copy(survey, findings).reach, ends)
-    except EditError:
-        return None
-    return {q for q in failing if q in later and later[q].ok is True}
+    found = _mends(survey, findings, failing, ends)
+    return None if found is None else found.whole
 
 
 def _within(watch: Watch, done: int, of: int) -> Watch:

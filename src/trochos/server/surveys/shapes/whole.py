@@ -34,6 +34,7 @@ class DeskGroupShape(Shape):
     to = s.ListField(child=s.CharField())
     example = ExampleShape()
     further = s.IntegerField(help_text="pairs that need other faults mended, too")
+    unsure = s.IntegerField(help_text="pairs that then end at what could not be read")
     folded = s.BooleanField(help_text="true if it fails on purpose, as far as anybody can tell")
 
     def get_fields(self) -> dict[str, Any]:
