@@ -10,8 +10,10 @@ import pytest
 from faults import try_fault
 from surveys import KEY, ROOT, bare
 
+from trochos.core.change.apply import apply
 from trochos.core.network.edits import TextEdit
 from trochos.core.readers.masking import number_of
+from trochos.core.survey import Computed
 
 Kind = tuple[str, str, str, str, str]
 """(network, router, section and inner section, line taken out, line added)."""
@@ -199,3 +201,43 @@ def test_the_fault_is_the_proven_cause(name: str) -> None:
     outcome = try_fault(healthy, fault)
     assert outcome is not None, "it breaks nothing"
     assert outcome.hit, outcome
+
+
+def test_both_families_of_a_name_are_mended() -> None:
+    """One fault a family: a cure of one of them leaves the complaint true for whoever asked."""
+    survey = bare(ROOT / "tests" / "cases" / "karst-00" / "survey")
+    wrong = (
+        TextEdit(
+            *("scar", "frr.conf", ("router isis karst",)),
+            remove=("redistribute ipv6 static level-2",),
+            add=(),
+        ),
+        TextEdit(
+            *("clint", "frr.conf", ("interface eth2",)),
+            remove=("ip address 10.72.32.1/30",),
+            add=("ip address 10.72.32.5/30",),
+        ),
+    )
+    broken = Computed(apply(survey.survey, wrong).survey, survey)
+    found = broken.diagnose("h3", "h4")
+    devices = [cause.option.finding.device for cause in found.causes[: len(found.cure)]]
+    assert len(found.cure) == 2 and set(devices) == {"clint", "scar"}
+    assert "And over IPv6: scar has fd00:72:300::/64" in found.says
+    edits = tuple(e for c in found.causes[:2] for e in c.option.edits)
+    assert Computed(apply(broken.survey, edits).survey, broken).path("h3", "h4").works == "yes"
+    # Where one family is asked for, the other is nobody's business.
+    assert len(broken.diagnose("h3", "10.72.100.10").cure) < 2
+
+
+def test_a_family_that_works_with_the_cure_is_not_spoken_of() -> None:
+    """One fault that breaks one family leaves the other out of it."""
+    survey = bare(ROOT / "tests" / "cases" / "karst-00" / "survey")
+    wrong = (
+        TextEdit(
+            *("clint", "frr.conf", ("interface eth2",)),
+            remove=("ip address 10.72.32.1/30",),
+            add=("ip address 10.72.32.5/30",),
+        ),
+    )
+    found = Computed(apply(survey.survey, wrong).survey, survey).diagnose("h3", "h4")
+    assert len(found.cure) == 1 and "over IPv6" not in found.says

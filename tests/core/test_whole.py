@@ -6,13 +6,15 @@ import json
 import random
 import re
 import time
+from collections import Counter
 from pathlib import Path
 
 import pytest
-from surveys import KEY, company, compute, without
+from surveys import KEY, ROOT, company, compute, frr, wired, without
 
 from trochos.core.survey import Computed
-from trochos.core.whole.questions import answers, hosts_of
+from trochos.core.whole.questions import answers, asked, hosts_of, standing
+from trochos.local import read_folder
 
 from .test_unread import CASES, healthy, network_files, two_ways
 
@@ -230,3 +232,48 @@ def test_a_desk_that_is_stopped_among_many_faults_ends_soon() -> None:
     found = survey.desk(watch=lambda done, of, what: asked.append((done, of)) or len(asked) < 45)
     assert not found.complete and found.groups
     assert len(asked) < 60
+
+
+@pytest.mark.parametrize(
+    "name", ["demo", "delve-00", "tarn-04", "stile-03", "weald-00", "karst-03"]
+)
+def test_what_fails_is_counted_as_all_rows_say(name: str) -> None:
+    """Counting on arrays, and asking for some, is the same as building every row."""
+    folder = ROOT / "demo" / "quay-broken" if name == "demo" else CASES / name / "survey"
+    reach = Computed.from_files(read_folder(folder), KEY).reach
+    rows = answers(reach)
+    found = standing(reach, opened=True)
+    assert found.failing == {q: a for q, a in rows.items() if a.ok in (False, "partly")}
+    assert set(found.open) == {q for q, a in rows.items() if a.ok is None}
+    counts = Counter(str(a.ok) for a in rows.values())
+    assert (found.questions, found.ok) == (len(rows), counts["True"])
+    assert (found.partly, found.unknown) == (counts["partly"], counts["None"])
+    some = dict(list(rows.items())[::3])
+    assert asked(reach, some) == some
+
+
+def test_routers_stand_for_hosts_but_not_with_the_addresses_of_their_links() -> None:
+    """Nobody lives on a link between routers: where a survey has no hosts, that such an address is
+    not reached is told apart, and never the first thing."""
+    ports = {
+        "left": {"eth0": "10.9.0.1/30", "eth1": "10.9.1.1/24"},
+        "middle": {"eth0": "10.9.0.2/30", "eth1": "10.9.0.5/30"},
+        "right": {"eth0": "10.9.0.6/30", "eth1": "10.9.2.1/24"},
+    }
+    routes = {
+        "left": ["ip route 10.9.2.0/24 10.9.0.2"],
+        "middle": ["ip route 10.9.1.0/24 10.9.0.1", "ip route 10.9.2.0/24 10.9.0.6"],
+        "right": ["ip route 10.9.1.0/24 10.9.0.5", "ip route 10.9.0.0/30 10.9.0.5"],
+    }
+    cables = [("left", "eth0", "middle", "eth0"), ("middle", "eth1", "right", "eth0")]
+
+    def built(**other: list[str]) -> Computed:
+        lines = {**routes, **other}
+        files = {f"devices/{n}/frr.conf": frr(n, ports[n], *lines[n]) for n in ports}
+        return compute({**files, "topology.json": wired(*cables)})
+
+    found = built().desk()
+    assert [group.folded for group in found.groups] == [True]
+    assert "the routers' own addresses" in found.groups[0].summary
+    assert not found.fails
+    assert built(right=[]).desk().fails

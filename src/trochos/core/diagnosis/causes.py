@@ -34,7 +34,7 @@ from .remedies.of_findings import remedies_of
 from .suspects import LIKELY, PLAUSIBLE, POSSIBLE, SURE, WORKAROUND, Suspect, look, look_towards
 from .suspects.statics import leads_away
 from .touching import findings_on_path
-from .trials import Progress, Trials
+from .trials import Progress, Trials, bench_of
 
 FULL = 14
 """How many remedies that work are compared on all pairs."""
@@ -571,6 +571,8 @@ class Search:
         for option in options:
             if option.finding.id in seen or len(out) >= 5 or option.weight > LIKELY:
                 continue
+            if out and self.trials.late:
+                break  # what each of them would do to all pairs costs as much as many trials
             trial = self.trials.held(option.edits)
             if trial is None:
                 continue
@@ -628,7 +630,53 @@ def diagnose(
         EndpointError: an end is not in the survey, or the ends share no family.
     """
     with without_collecting():
-        return Search(base, findings, sender, receiver, traffic, progress, before).run()
+        out = Search(base, findings, sender, receiver, traffic, progress, before).run()
+        _other_family(base, out, sender, receiver, traffic, progress)
+        return out
+
+
+def _other_family(
+    base: Bench,
+    out: Diagnosis,
+    sender: str,
+    receiver: str,
+    traffic: Traffic | None,
+    progress: Progress | None,
+) -> None:
+    """Adds what the other address family lacks where both fail: whoever complains of a name wants
+    it to work, and one fault a family leaves it broken when the first is mended.
+
+    What only might be is not added: that a family is not routed may be meant so.
+    """
+    also = out.path.also
+    cured = [cause for cause in out.causes if cause.option.finding.id in out.cure]
+    if also is None or also.works not in ("no", "partly") or not cured:
+        return
+    try:
+        edits = tuple(edit for cause in cured for edit in cause.option.edits)
+        copy = bench_of(apply(base.survey, edits).survey, base)
+        if find_path(copy.forwarding, sender, receiver, traffic).works == "yes":
+            return
+        search = Search(
+            copy,
+            find_all(Context(copy.network, copy.tables, copy.forwarding, copy.reach)),
+            *(sender, str(also.target), traffic, progress),
+        )
+    except (EditError, EndpointError):
+        return
+    more = search.run()
+    found = [cause for cause in more.causes if cause.option.finding.id in more.cure]
+    out.tried += more.tried
+    out.complete = out.complete and more.complete
+    name = "IPv6" if also.family == 6 else "IPv4"
+    first = "IPv4" if also.family == 6 else "IPv6"
+    if not found or not all(cause.option.weight <= PLAUSIBLE for cause in found):
+        out.says += f" This heals {first}; over {name} it fails as well: {also.sentence()}"
+        return
+    rest = [cause for cause in out.causes if cause not in cured]
+    out.causes = [*cured, *found, *rest]
+    out.cure += [cause.option.finding.id for cause in found]
+    out.says += f" And over {name}: {more.says}"
 
 
 __all__ = ["Cause", "Diagnosis", "diagnose"]

@@ -6,7 +6,7 @@ walked instead; the rows look the same.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import InitVar, dataclass, field
 
 import numpy as np
@@ -146,6 +146,91 @@ class Reach:
                     yield Pair(
                         name, source, target, owner, outbound, verdict_of(returned), _OK[state]
                     )
+
+    def own_choice(self, name: str, targets: Iterable[Address]) -> Iterator[Pair]:
+        """The rows of `pairs` from the source that a device chooses itself, for some targets.
+
+        A target that nobody has now has no row.
+        """
+        wanted: dict[int, list[Address]] = {family: [] for family in FAMILIES}
+        for target in targets:
+            wanted[target.family].append(target)
+        for family, asked in wanted.items():
+            table = self.families[family]
+            row = table.row.get(name)
+            columns = [table.column[target] for target in asked if target in table.column]
+            if row is None or not columns:
+                continue
+            numbers, ok = table.default_rows(row)
+            plain, odd = self._chosen_columns(table, row, numbers)
+            back = table.default_returns(row)
+            walked = [table.addresses[c] for c in columns if odd[c]]
+            if walked:
+                yield from self._first_of_each(table, name, set(walked))
+            for column in columns:
+                if not plain[column]:
+                    continue
+                source = table.source(int(numbers[column]))
+                outbound = verdict_of(int(table.bits[row, column])) or "unknown"
+                if source is None and outbound == "delivered":
+                    outbound = "no-source"
+                owner = table.names[table.owner_rows[column]]
+                state = _OK[int(ok[column])]
+                returned = verdict_of(int(back[column]))
+                yield Pair(name, source, table.addresses[column], owner, outbound, returned, state)
+
+    def _chosen_columns(
+        self, table: FamilyReach, row: int, numbers: NDArray[np.int32]
+    ) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+        """Of the rows from a device's own choice of source the columns that arrays answer, and
+        those that must be walked."""
+        owners = table.owner_rows
+        others = owners != row
+        if not table.any_odd:
+            return others, np.zeros_like(others)
+        ours = (numbers >= 0) & (numbers < len(table.addresses))
+        held = np.where(ours, numbers, 0)
+        odd = ours & (table.shared_columns[held] | table.overlong[owners, held])
+        odd |= table.shared_columns | table.overlong[row]
+        # Of an address that several hold the device itself may be the first.
+        return others & ~odd, odd & (others | table.shared_columns)
+
+    def _first_of_each(
+        self, table: FamilyReach, name: str, targets: set[Address]
+    ) -> Iterator[Pair]:
+        """Of each target and owner the first row, which is that of the device's own choice."""
+        seen: set[tuple[Address, str]] = set()
+        for pair in self._pairs_of(table, name, targets):
+            if (pair.target, pair.owner) not in seen:
+                seen.add((pair.target, pair.owner))
+                yield pair
+
+    def own_choices(
+        self, name: str, family: int, columns: NDArray[np.bool_]
+    ) -> tuple[NDArray[np.int64], list[Address], list[Address], list[Pair]]:
+        """A device's own choices of source against many columns at once.
+
+        Args:
+            name: the device that asks.
+            family: 4 or 6.
+            columns: which addresses of the family's table count.
+
+        Returns:
+            How many of those that arrays answer show each state (by the code of `pings`), the
+            addresses among them that fail wholly or in part, those of which it is not known, and
+            the rows that had to be walked.
+        """
+        table = self.families[family]
+        row = table.row[name]
+        numbers, ok = table.default_rows(row)
+        plain, odd = self._chosen_columns(table, row, numbers)
+        counts = np.bincount(ok[plain & columns], minlength=len(_OK))
+        failing = np.flatnonzero(plain & columns & ((ok == NO) | (ok == PARTLY)))
+        unsure = np.flatnonzero(plain & columns & (ok == UNSURE))
+        walked = {table.addresses[c] for c in np.flatnonzero(odd & columns)}
+        rows = list(self._first_of_each(table, name, walked)) if walked else []
+        fail, open_ = ([table.addresses[c] for c in some] for some in (failing, unsure))
+        return counts, fail, open_, rows
 
     def _walked(self, name: str, source: Address | None, target: Address, owner: str) -> Pair:
         """The same row by walking, for addresses that several devices hold."""

@@ -31,22 +31,43 @@ from ..network.addressing import Address
 from ..network.documents import Document
 from ..network.edits import Edit, EditError
 from .hidden import hidden_from
-from .questions import Answered, Question, Watch, answers, unwatched
+from .questions import Answered, Question, Watch, asked, standing, unwatched
 
 if TYPE_CHECKING:
     from ..survey import Computed
 
-DIAGNOSES = 40
-"""How many pairs are diagnosed at most."""
+WORK, LEAST_COPIES = 1_000_000, 8
+"""How many copies of the network single searches compute at most in all: WORK through the square
+of its devices, as a copy of more devices costs more and stands for more pairs. The demo's 57
+devices with their 25 faults take 300; 200 routers get 25, which takes 9 s."""
 OVERLAPPING = 4
 """From so many faults on, pairs that none of them alone explains are asked on a copy without
 them: a search for all that one pair needs grows with the faults around it."""
 FINDINGS = 60
 """How many findings are rehearsed at most, the first ones."""
+WALKED = 1000
+"""How many pairs that no cause explains are walked one by one to say where they end."""
 ALIKE = 8
 """For how many pairs it is looked which of findings that ask for the same line they need."""
 REMEDIES = 3
 """How many remedies of each are compared."""
+
+
+class _Budget:
+    """What single searches may still compute, shared by all of them."""
+
+    def __init__(self, survey: Computed, watch: Watch) -> None:
+        self.left = max(LEAST_COPIES, WORK // max(1, len(survey.network.devices)) ** 2)
+        self._watch = watch
+
+    def within(self, done: int, of: int) -> Watch:
+        """Watches one of the searches: what it tries is said, how far all are is counted."""
+
+        def watch(tried: int, most: int, what: str) -> bool:
+            self.left -= 1
+            return self.left > 0 and self._watch(done, of, what)
+
+        return watch
 
 
 @dataclass(slots=True)
@@ -129,9 +150,9 @@ class Desk(Document):
 
 def desk(survey: Computed, before: Computed | None = None, watch: Watch = unwatched) -> Desk:
     """What fails now, grouped by cause; with an older survey also what turned since."""
-    now = answers(survey.reach)
-    failing = {q: a for q, a in now.items() if a.ok is False or a.ok == "partly"}
-    then = answers(before.reach) if before is not None else {}
+    now = standing(survey.reach)
+    failing = now.failing
+    then = asked(before.reach, failing) if before is not None else {}
     same = {q for q in failing if q in then and then[q].ok is False and failing[q].ok is False}
     # What worked before is not refused, or kept apart, on purpose.
     worked = {q for q in failing if q in then and then[q].ok is True}
@@ -146,7 +167,8 @@ def desk(survey: Computed, before: Computed | None = None, watch: Watch = unwatc
     }
     left = failing.keys() - same - purpose - kept - worked
     hidden = {q for q in left if hidden_from(survey.forwarding, q, failing[q].source)}
-    apart = same | purpose | kept | hidden
+    own = _between_routers(survey, left - hidden)
+    apart = same | purpose | kept | hidden | own
     groups, complete = _grouped(survey, {q: a for q, a in failing.items() if q not in apart}, watch)
     # What a cause explains comes before what is only known by where it ends.
     groups.sort(key=lambda group: (not group.causes, -len(group.pairs), group.summary))
@@ -154,6 +176,7 @@ def desk(survey: Computed, before: Computed | None = None, watch: Watch = unwatc
         (purpose, "refused by filters"),
         (kept, "kept apart in routing instances"),
         (hidden, "hidden behind who rewrites their addresses"),
+        (own, "the routers' own addresses on links between them"),
         (same, "as in the survey before"),
     ):
         if pairs:
@@ -161,15 +184,32 @@ def desk(survey: Computed, before: Computed | None = None, watch: Watch = unwatc
             summary = f"{_count(len(pairs))} to {names} fail, {what}."
             groups.append(Group(summary, sorted(pairs), folded=True))
     return Desk(
-        len(now),
-        sum(answer.ok is True for answer in now.values()),
-        sum(answer.ok == "partly" for answer in now.values()),
+        now.questions,
+        now.ok,
+        now.partly,
         groups,
-        _turned(then, now, groups) if before is not None else None,
+        _turned(worked, _mended_since(survey, before), groups) if before is not None else None,
         sorted(d.name for d in survey.network.devices if d.role == "unread"),
-        sum(answer.ok is None for answer in now.values()),
+        now.unknown,
         complete,
     )
+
+
+def _between_routers(survey: Computed, questions: set[Question]) -> set[Question]:
+    """Those about an address that a router has only to talk to other routers.
+
+    Routers stand for the hosts behind them where a survey has none, and no host lives there.
+    """
+    devices = {device.name: device for device in survey.network.devices}
+    ends = {
+        end
+        for segment in survey.network.segments
+        if len({e.device for e in segment.ends}) + len(segment.unread) > 1
+        for end in segment.ends
+        if all(devices[e.device].role == "router" for e in segment.ends if e.device in devices)
+    }
+    owners = survey.forwarding.near.owners
+    return {q for q in questions if all(owner.end in ends for owner in owners[q.target])}
 
 
 def _grouped(
@@ -180,18 +220,16 @@ def _grouped(
         return [], True
     out, left, usable, complete = _by_findings(survey, failing, watch)
     rest: dict[str, list[Question]] = {}
-    tried = 0
+    budget = _Budget(survey, watch)
     if left and complete and len(usable) >= OVERLAPPING:
-        complete = _peeled(survey, usable, left, out, rest, watch)
+        complete = _peeled(survey, usable, left, out, rest, watch, budget)
     # Where taking apart was stopped, single searches among all the faults would not end either.
     while left and complete:
-        # Pairs that fail wholly tell more than those that fail for some flows.
-        question = min(left, key=lambda q: (left[q].ok == "partly", q))
-        if tried >= DIAGNOSES or not watch(len(failing) - len(left), len(failing), question.sender):
+        question, done = _next(left), len(failing) - len(left)
+        if budget.left <= 0 or not watch(done, len(failing), question.sender):
             complete = False
             break
-        tried += 1
-        found = _diagnosis(survey, question, _within(watch, len(failing) - len(left), len(failing)))
+        found = _diagnosis(survey, question, budget.within(done, len(failing)))
         causes = [c for c in found.causes if c.option.finding.id in found.cure] if found else []
         healed = _healed(causes, left) | ({question} if causes and causes[0].works else set())
         if not healed:
@@ -206,8 +244,13 @@ def _grouped(
         _enter(out, causes, healed)
         for item in healed:
             left.pop(item)
-    for question in left:
-        rest.setdefault(_end(survey, question), []).append(question)
+    # Of very many only one of those alike is walked to its end.
+    ends: dict[object, str] = {}
+    for question, answer in left.items():
+        key = (question.owner, answer.outbound, answer.back) if len(left) > WALKED else question
+        if key not in ends:
+            ends[key] = _end(survey, question)
+        rest.setdefault(ends[key], []).append(question)
     for questions in rest.values():
         reasons = {_reason(survey, q) for q in questions[:2]}
         says = _reason(survey, min(questions))
@@ -217,6 +260,13 @@ def _grouped(
     return out, complete
 
 
+def _next(open_: dict[Question, Answered]) -> Question:
+    """The pair to ask about next: one of those to whom most fail, so that what is found first
+    explains most. Pairs that fail wholly tell more than those that fail for some flows."""
+    most = Counter(q.owner for q in open_)
+    return min(open_, key=lambda q: (open_[q].ok == "partly", -most[q.owner], q))
+
+
 def _peeled(
     survey: Computed,
     usable: list[Finding],
@@ -224,27 +274,26 @@ def _peeled(
     groups: list[Group],
     rest: dict[str, list[Question]],
     watch: Watch,
+    budget: _Budget,
 ) -> bool:
     """Takes what is left apart on a copy without the known faults; False if it was stopped."""
-    ends = {name for q in left for name in (q.sender, q.owner)}
     texts = survey.survey
     for finding in usable:
         with contextlib.suppress(EditError):
             texts = apply(texts, finding.remedies[0].edits).survey
     copy = type(survey)(texts, survey)
-    now = answers(copy.reach, ends)
+    now = asked(copy.reach, left)
     open_ = {q: now[q] for q in left if q in now and now[q].ok is not True}
-    known, tried = len(left), 0
+    known = len(left)
     while open_:
-        question = min(open_, key=lambda q: (open_[q].ok == "partly", q))
-        if tried >= DIAGNOSES or not watch(known - len(open_), known, question.sender):
+        question = _next(open_)
+        if budget.left <= 0 or not watch(known - len(open_), known, question.sender):
             return False
-        tried += 1
-        found = _diagnosis(copy, question, _within(watch, known - len(open_), known))
+        found = _diagnosis(copy, question, budget.within(known - len(open_), known))
         causes = [c for c in found.causes if c.option.finding.id in found.cure] if found else []
         edits = tuple(edit for cause in causes for edit in cause.option.edits)
         later = _with(copy, edits) if edits else None
-        then = answers(later.reach, ends) if later is not None else {}
+        then = asked(later.reach, open_) if later is not None else {}
         mended = _mended(then, open_)
         # Only what fails for certain now is explained by what leads it to something unread.
         unsure = {q for q in mended.unsure if open_[q].ok is False} if mended.whole else set()
@@ -258,7 +307,7 @@ def _peeled(
                 left.pop(item)
             continue
         alone = _with(survey, edits)
-        first = answers(alone.reach, ends) if alone is not None else {}
+        first = asked(alone.reach, mended.whole) if alone is not None else {}
         further = sum(not (q in first and first[q].ok is True) for q in mended.whole)
         _enter(groups, causes, healed, further, len(unsure))
         for item in healed:
@@ -313,7 +362,6 @@ def _by_findings(
     """The groups of findings that break something, what none of them explains, and the findings
     whose remedies can be made."""
     bench, left = survey.bench, dict(failing)
-    ends = {name for q in failing for name in (q.sender, q.owner)}
     believed = [f for f in survey.findings if f.severity == BREAKS and f.remedies]
     believed = believed[:FINDINGS]
     alone: dict[str, set[Question]] = {}
@@ -321,7 +369,7 @@ def _by_findings(
     for number, finding in enumerate(believed):
         if not watch(number, 2 * len(believed), finding.device):
             return [], left, [], False
-        best, healed = _best(survey, finding, failing, ends)
+        best, healed = _best(survey, finding, failing)
         if healed is not None:
             usable.append(best)
             alone[best.id] = healed
@@ -333,13 +381,13 @@ def _by_findings(
             groups[finding.id] = mine
             for question in mine:
                 left.pop(question)
-    together = _mends(survey, usable, left, ends) if left and usable else None
+    together = _mends(survey, usable, left) if left and usable else None
     needs: dict[Question, list[str]] = {q: [] for q in together.all} if together else {}
     for number, finding in enumerate(usable if needs else ()):
         if not watch(len(believed) + number, 2 * len(believed), finding.device):
             break
         others = [other for other in usable if other is not finding]
-        without = _mends(survey, others, needs, ends)
+        without = _mends(survey, others, needs)
         if without is None or together is None:
             continue
         for question in needs:
@@ -348,7 +396,7 @@ def _by_findings(
             if question not in enough:
                 needs[question].append(finding.id)
     if together is not None and any(not needed for needed in needs.values()):
-        _one_of_two(survey, usable, needs, together, ends, watch)
+        _one_of_two(survey, usable, needs, together, watch)
     # A pair that needs several stands under the one of them that most pairs need.
     weight = Counter(name for needed in needs.values() for name in needed)
     weight.update({name: len(questions) for name, questions in groups.items()})
@@ -380,14 +428,13 @@ def _one_of_two(
     usable: list[Finding],
     needs: dict[Question, list[str]],
     together: _Mended,
-    ends: set[str],
     watch: Watch,
 ) -> None:
     """Completes what pairs need that seem to need nothing: where two findings ask for the same
     line, either can be left out, and not both."""
 
     def enough(findings: list[Finding], questions: Iterable[Question]) -> set[Question]:
-        found = _mends(survey, findings, questions, ends) or _Mended(set(), set())
+        found = _mends(survey, findings, questions) or _Mended(set(), set())
         return {q for q in questions if q in (found.whole if q in together.whole else found.all)}
 
     open_ = sorted(question for question, needed in needs.items() if not needed)
@@ -405,7 +452,9 @@ def _one_of_two(
 
 
 def _best(
-    survey: Computed, finding: Finding, failing: dict[Question, Answered], ends: set[str]
+    survey: Computed,
+    finding: Finding,
+    failing: dict[Question, Answered],
 ) -> tuple[Finding, set[Question] | None]:
     """The finding with the remedy first that heals most, and what that heals: which of two ends is
     the odd one shows in the whole network, also where other faults still stop every host."""
@@ -413,7 +462,7 @@ def _best(
     remedies = finding.remedies[:REMEDIES]
     for number, remedy in enumerate(remedies):
         one = replace(finding, remedies=(remedy,))
-        healed = _heals(survey, [one], failing, ends)
+        healed = _heals(survey, [one], failing)
         if healed is None:
             continue
         more = 0
@@ -474,28 +523,27 @@ def _mended(later: dict[Question, Answered], failing: Iterable[Question]) -> _Me
 
 
 def _mends(
-    survey: Computed, findings: list[Finding], failing: Iterable[Question], ends: set[str]
+    survey: Computed,
+    findings: list[Finding],
+    failing: Iterable[Question],
 ) -> _Mended | None:
     """What becomes of failing pairs with the first remedies of findings; None if these cannot be
     made together."""
     try:
-        return _mended(answers(_copy(survey, findings).reach, ends), failing)
+        return _mended(asked(_copy(survey, findings).reach, failing), failing)
     except EditError:
         return None
 
 
 def _heals(
-    survey: Computed, findings: list[Finding], failing: Iterable[Question], ends: set[str]
+    survey: Computed,
+    findings: list[Finding],
+    failing: Iterable[Question],
 ) -> set[Question] | None:
     """The failing pairs that work with the first remedies of findings; None if these cannot be
     made together."""
-    found = _mends(survey, findings, failing, ends)
+    found = _mends(survey, findings, failing)
     return None if found is None else found.whole
-
-
-def _within(watch: Watch, done: int, of: int) -> Watch:
-    """Watches one of many searches: what it tries is said, how far it is counts for the whole."""
-    return lambda tried, most, what: watch(done, of, what)
 
 
 def _diagnosis(survey: Computed, question: Question, watch: Watch) -> Diagnosis | None:
@@ -537,21 +585,19 @@ def _decisive(survey: Computed, question: Question) -> Branch:
     return leg.decisive
 
 
-def _turned(
-    then: dict[Question, Answered], now: dict[Question, Answered], groups: list[Group]
-) -> Turned:
-    broken = {
-        q for q, a in now.items() if a.ok in (False, "partly") and q in then and then[q].ok is True
-    }
-    healed = {
-        q for q, a in now.items() if a.ok is True and q in then and then[q].ok in (False, "partly")
-    }
+def _mended_since(survey: Computed, before: Computed) -> int:
+    """How many questions failed in the older survey and work now."""
+    then = standing(before.reach).failing
+    return sum(answer.ok is True for answer in asked(survey.reach, then).values())
+
+
+def _turned(broken: set[Question], healed: int, groups: list[Group]) -> Turned:
     parts = []
     for group in groups:
         pairs = [q for q in group.pairs if q in broken]
         if pairs:
             parts.append(Group(group.summary, pairs, group.causes, group.folded))
-    return Turned(len(broken), len(healed), parts)
+    return Turned(len(broken), healed, parts)
 
 
 def _who(pairs: set[Question]) -> str:

@@ -14,7 +14,7 @@ from ..forwarding.reach import Reach
 from ..forwarding.settle import settle
 from ..network.documents import Document
 from ..network.facts import Device, Network, Unmodelled
-from .questions import Answered, Question, Watch, answers, unwatched
+from .questions import Question, Watch, asked, standing, unwatched
 
 if TYPE_CHECKING:
     from ..survey import Computed
@@ -85,8 +85,7 @@ class Unknowns(Document):
 def unknowns(survey: Computed, watch: Watch = unwatched) -> Unknowns:
     """What hangs on each device that was not read, and on each line that is not computed."""
     network = survey.network
-    now = answers(survey.reach)
-    open_ = {q for q, answer in now.items() if answer.ok is None}
+    open_ = set(standing(survey.reach, opened=True).open)
     strange = [d for d in network.devices if d.role == "unread"]
     lines = [(d, item) for d in network.devices for item in d.unmodelled][:LINES]
     of, done = 2 * len(strange) + len(lines), 0
@@ -150,5 +149,5 @@ def _without_line(
 
 def _answered(network: Network, open_: set[Question]) -> set[Question]:
     forwarding = settle(network)[1]
-    later: dict[Question, Answered] = answers(Reach(forwarding))
+    later = asked(Reach(forwarding), open_)
     return {q for q in open_ if q in later and later[q].ok is not None}

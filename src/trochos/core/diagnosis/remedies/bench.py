@@ -41,6 +41,11 @@ class Bench:
         return {device.name: device for device in self.network.devices}
 
     @cached_property
+    def prefixes(self) -> frozenset[Prefix]:
+        """Every prefix that some table of the network holds."""
+        return frozenset(p for table in self.tables.tables.values() for p in table.prefixes())
+
+    @cached_property
     def reach(self) -> Reach:
         before = self.before.reach if self.before is not None else None
         return self._reach or Reach(self.forwarding, before=before)

@@ -105,13 +105,12 @@ def _omits(
     prefix: Prefix,
 ) -> Iterator[Suspect]:
     writer = bench.writer(device.name)
-    known = {p for table in bench.tables.tables.values() for p in table.prefixes()}
     idle = [
         rule
         for rule in rules
         if rule.permit
         and rule.prefix is not None
-        and not any(rule_matches(rule, other) for other in known)
+        and not any(rule_matches(rule, other) for other in bench.prefixes)
     ]
     remedies = []
     for rule in idle[:1]:
