@@ -256,16 +256,20 @@ def test_routers_stand_for_hosts_but_not_with_the_addresses_of_their_links() -> 
     """Nobody lives on a link between routers: where a survey has no hosts, that such an address is
     not reached is told apart, and never the first thing."""
     ports = {
-        "left": {"eth0": "10.9.0.1/30", "eth1": "10.9.1.1/24"},
+        "left": {"eth0": "10.9.0.1/30", "eth1": "10.9.1.1/24", "eth2": "10.9.0.9/30"},
         "middle": {"eth0": "10.9.0.2/30", "eth1": "10.9.0.5/30"},
-        "right": {"eth0": "10.9.0.6/30", "eth1": "10.9.2.1/24"},
+        "right": {"eth0": "10.9.0.6/30", "eth1": "10.9.2.1/24", "eth2": "10.9.0.10/30"},
     }
     routes = {
-        "left": ["ip route 10.9.2.0/24 10.9.0.2"],
+        "left": ["ip route 10.9.2.0/24 10.9.0.2", "ip route 10.9.0.4/30 10.9.0.2"],
         "middle": ["ip route 10.9.1.0/24 10.9.0.1", "ip route 10.9.2.0/24 10.9.0.6"],
         "right": ["ip route 10.9.1.0/24 10.9.0.5", "ip route 10.9.0.0/30 10.9.0.5"],
     }
-    cables = [("left", "eth0", "middle", "eth0"), ("middle", "eth1", "right", "eth0")]
+    cables = [
+        ("left", "eth0", "middle", "eth0"),
+        ("middle", "eth1", "right", "eth0"),
+        ("left", "eth2", "right", "eth2"),  # of which middle knows nothing
+    ]
 
     def built(**other: list[str]) -> Computed:
         lines = {**routes, **other}
