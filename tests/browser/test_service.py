@@ -9,7 +9,7 @@ import urllib.request
 from pathlib import Path
 
 from django.contrib.auth.models import User
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from trochos.server.accounts.administration import set_role
 from trochos.server.surveys.models import Case, StoredSurvey
@@ -119,3 +119,40 @@ def test_where_live_work_may_go(page: Page) -> None:
     expect(form.get_by_text("192.0.2.0/24")).to_be_visible()
     form.get_by_role("button", name="Take 192.0.2.0/24 out").click()
     expect(form.get_by_text("192.0.2.0/24")).to_have_count(0)
+
+
+def test_a_long_upload_says_how_far_it_is_and_is_stopped(page: Page, tmp_path: Path) -> None:
+    """Reading takes a moment at most here, so the server's words of a long one are put in."""
+    stopped: list[str] = []
+
+    def told(route: Route) -> None:
+        if route.request.method == "DELETE":
+            stopped.append(route.request.url)
+            route.fulfill(status=204)
+        elif stopped:
+            says = "This upload was stopped. Nothing of it is kept."
+            route.fulfill(status=400, json={"detail": says})
+        else:
+            held = {"id": 7, "state": "working", "survey": None, "read": 57, "of": 200}
+            route.fulfill(status=200, json=held)
+
+    sent = {"id": 7, "state": "working", "survey": None, "read": 0, "of": 0}
+    page.goto("/surveys")
+    page.route("**/api/surveys/incoming/7", told)
+    page.route(
+        "**/api/surveys",
+        lambda route: (
+            route.fulfill(status=202, json=sent)
+            if route.request.method == "POST"
+            else route.continue_()
+        ),
+    )
+    survey = tmp_path / "tern.txt"
+    survey.write_text("frr version 8.4.4\nhostname tern\n")
+    page.get_by_label("Files of the survey").set_input_files(survey)
+    new = page.get_by_role("region", name="A new survey")
+    expect(new.get_by_role("status")).to_contain_text("Reading: 57 of 200 files")
+    new.get_by_role("button", name="Stop reading").click()
+    expect(new.get_by_role("alert")).to_contain_text("was stopped. Nothing of it is kept.")
+    assert len(stopped) == 1
+    expect(new.get_by_role("button", name="Choose files")).to_be_enabled()

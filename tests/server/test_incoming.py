@@ -12,6 +12,7 @@ from django.test import Client
 from django.utils import timezone
 from surveys import ROOT
 
+from trochos.core.readers import survey as survey_reader
 from trochos.local import read_folder
 from trochos.server.surveys import incoming, jobs
 from trochos.server.surveys.models import Answer, Incoming, StoredSurvey
@@ -58,7 +59,8 @@ def test_it_is_read_by_a_worker_and_told_of(engineer: Client, apart: list[int]) 
     assert answer.status_code == 202
     number = answer.json()["id"]
     url = f"/api/surveys/incoming/{number}"
-    assert answer.json() == {"id": number, "state": "working", "survey": None}
+    shown = {"id": number, "state": "working", "survey": None, "read": 0, "of": 0}
+    assert answer.json() == shown
     assert apart == [number]
     assert not StoredSurvey.objects.exists()
     incoming.perform(number)
@@ -200,3 +202,49 @@ def test_an_answer_that_fell_out_of_the_queue_is_put_in_again(
     assert queued == [asked.pk, asked.pk]
     jobs.perform(asked.pk)
     assert jobs.ask("unknowns", survey, {}, 0).state == Answer.DONE
+
+
+def test_it_is_told_how_far_it_is_and_can_be_stopped(
+    engineer: Client, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    number = sent(engineer, packed()).json()["id"]
+    url = f"/api/surveys/incoming/{number}"
+    seen: list[tuple[int, int]] = []
+    read_file = survey_reader._Survey.read_file
+
+    def reading(self: Any, *file: Any) -> None:
+        """After some files somebody looks, and after some more stops it."""
+        told = engineer.get(url).json() if Incoming.objects.get().state != "failed" else {}
+        seen.append((told.get("read", -1), told.get("of", -1)))
+        if len(seen) == 20:
+            assert engineer.delete(url).status_code == 204
+        read_file(self, *file)
+
+    monkeypatch.setattr(incoming, "_SHOW", 0.0)
+    monkeypatch.setattr(survey_reader._Survey, "read_file", reading)
+    incoming.perform(number)
+    assert seen[9] == (9, seen[9][1]) and seen[9][1] > 100
+    assert len(seen) == 20, "no file after the stop was read"
+    assert not StoredSurvey.objects.exists()
+    held = Incoming.objects.get()
+    assert held.sealed is None and held.over
+    told = engineer.get(url)
+    assert told.status_code == 400 and "was stopped" in told.json()["detail"]
+    assert engineer.delete(url).status_code == 400, "it is over already"
+
+
+def test_only_who_sent_it_or_an_administrator_stops_it(
+    engineer: Client, django_user_model: Any
+) -> None:
+    number = sent(engineer, packed()).json()["id"]
+    url = f"/api/surveys/incoming/{number}"
+    other = Client()
+    other.force_login(django_user_model.objects.create_user("bo"))
+    assert other.delete(url).status_code == 403
+    assert not Incoming.objects.get().over
+    chief = Client()
+    chief.force_login(django_user_model.objects.create_user("cy", is_staff=True))
+    assert chief.delete(url).status_code == 204
+    # A worker that takes it up now finds that it is over.
+    incoming.perform(number)
+    assert not StoredSurvey.objects.exists()

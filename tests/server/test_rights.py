@@ -65,6 +65,7 @@ CHANGES = {
     "inventory/plan": {"PUT": OPERATOR},
     "inventory/tests/<errand>": {"GET": OPERATOR},
     "surveys": {"POST": ENGINEER},
+    "surveys/incoming/<incoming>": {"DELETE": ENGINEER},
     "surveys/<survey>": {"PATCH": ENGINEER, "DELETE": ADMINISTRATOR},
     "surveys/<survey>/cases": {"POST": ENGINEER},
     "surveys/<survey>/expectations": {"PUT": ENGINEER},

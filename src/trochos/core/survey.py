@@ -6,7 +6,7 @@ This is the door through which the command line and the server use the core.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from functools import cached_property
 
 from .change.along import Along, taken_along
@@ -55,9 +55,15 @@ class Computed:
         self._before = before
 
     @classmethod
-    def from_files(cls, files: Mapping[str, bytes], key: bytes) -> Computed:
-        """Reads files (path -> content); secrets become fingerprints under `key`."""
-        return cls(read_survey(files, key))
+    def from_files(
+        cls,
+        files: Mapping[str, bytes],
+        key: bytes,
+        watch: Callable[[int, int, str], bool] | None = None,
+    ) -> Computed:
+        """Reads files (path -> content); secrets become fingerprints under `key`. See
+        `readers.survey.read_survey`."""
+        return cls(read_survey(files, key, watch))
 
     @property
     def network(self) -> Network:

@@ -91,6 +91,7 @@ export function uploadSurvey(
   files: Upload[],
   said: { title: string; network: string; taken_at: string },
   onProgress: (share: number) => void,
+  onReading: (upload: Shapes["IncomingShape"]) => void,
 ): Promise<Shapes["SurveyShape"]> {
   return new Promise((resolve, reject) => {
     const form = new FormData();
@@ -113,7 +114,7 @@ export function uploadSurvey(
         // Not JSON: the status alone says what happened.
       }
       if (request.status === 201) resolve(body as Shapes["SurveyShape"]);
-      else if (request.status === 202) onceRead((body as Shapes["IncomingShape"]).id).then(resolve, reject);
+      else if (request.status === 202) onceRead((body as Shapes["IncomingShape"]).id, onReading).then(resolve, reject);
       else reject(new Problem(sentenceOf(body, request.status), request.status));
     };
     request.onerror = () => reject(new Problem(sentenceOf(null, 0), 0));
@@ -122,10 +123,11 @@ export function uploadSurvey(
 }
 
 /** The survey of an upload that a worker is still reading, once it is there. */
-async function onceRead(incoming: number): Promise<Shapes["SurveyShape"]> {
+async function onceRead(incoming: number, onReading: (upload: Shapes["IncomingShape"]) => void): Promise<Shapes["SurveyShape"]> {
   for (;;) {
     await new Promise((after) => setTimeout(after, 500));
     const now = await ask(client.GET("/api/surveys/incoming/{incoming}", { params: { path: { incoming } } }));
     if (now.survey) return now.survey;
+    onReading(now);
   }
 }

@@ -1165,7 +1165,8 @@ export interface paths {
         get: operations["incoming_survey"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** @description Ends the reading of an upload: its sender may, and administrators. */
+        delete: operations["stop_incoming_survey"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2011,6 +2012,10 @@ export interface components {
             id: number;
             state: components["schemas"]["JobStateEnum"];
             survey: components["schemas"]["SurveyShape"] | null;
+            /** @description how many files were read so far */
+            read: number;
+            /** @description how many there are, archives opened; 0 until that is known */
+            of: number;
         };
         InterfaceShape: {
             name: string;
@@ -9328,6 +9333,68 @@ export interface operations {
                 };
             };
             /** @description Nobody is signed in, or this role may not. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description It is being computed, or the database is away: ask again in a moment. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+        };
+    };
+    stop_incoming_survey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                incoming: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is read no further, and nothing of it is kept. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
+            /** @description The token is not known, or not valid any more. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorShape"];
+                };
+            };
             403: {
                 headers: {
                     [name: string]: unknown;

@@ -108,6 +108,10 @@ function Drop({ onStored }: { onStored: (made: Survey) => void }) {
   const [taken, setTaken] = useState("");
   const networks = useNetworks();
   const [share, setShare] = useState<number | null>(null);
+  const [reading, setReading] = useState<Shapes["IncomingShape"] | null>(null);
+  const stop = useMutation({
+    mutationFn: (incoming: number) => done(client.DELETE("/api/surveys/incoming/{incoming}", { params: { path: { incoming } } })),
+  });
   const [sending, setSending] = useState("");
   const [problem, setProblem] = useState("");
   const fileInput = useRef<HTMLInputElement>(null);
@@ -123,7 +127,7 @@ function Drop({ onStored }: { onStored: (made: Survey) => void }) {
     setShare(0);
     try {
       const said = { title: title.trim(), network: network.trim(), taken_at: taken ? new Date(taken).toISOString() : newest(files) };
-      const made = await uploadSurvey(files, said, setShare);
+      const made = await uploadSurvey(files, said, setShare, setReading);
       await queries.invalidateQueries({ queryKey: ["surveys"] });
       await queries.invalidateQueries({ queryKey: ["networks"] });
       onStored(made);
@@ -131,6 +135,7 @@ function Drop({ onStored }: { onStored: (made: Survey) => void }) {
       setProblem(error instanceof Error ? error.message : "The upload failed.");
     } finally {
       setShare(null);
+      setReading(null);
     }
   };
 
@@ -164,11 +169,13 @@ function Drop({ onStored }: { onStored: (made: Survey) => void }) {
         />
       </div>
       {share !== null ? (
-        <div className="pt-3" role="status">
-          <progress className="progress progress-primary w-full" value={share < 1 ? share : undefined} max={1} aria-label="Upload" />
-          {share < 1 ? `Sending ${sending}: ${Math.round(share * 100)} %` : `Reading ${sending}`}
+        <div className="flex items-center gap-3 pt-3" role="status">
+          <span className="shrink-0">{reading?.of ? `Reading: ${reading.read} of ${many(reading.of, "file")}` : reading || share === 1 ? `Reading ${sending}` : `Sending ${sending}: ${Math.round(share * 100)} %`}</span>
+          <progress className="progress progress-primary grow" value={reading?.of ? reading.read / reading.of : reading || share === 1 ? undefined : share} max={1} aria-label="Upload" />
+          {reading ? <button type="button" className="btn btn-sm" disabled={stop.isPending} onClick={() => stop.mutate(reading.id)}>Stop reading</button> : null}
         </div>
       ) : null}
+      {stop.error ? <p role="alert" className="stop pt-2 font-semibold">{stop.error.message}</p> : null}
       {problem ? <p role="alert" className="stop pt-2 font-semibold">{problem}</p> : null}
     </section>
   );

@@ -95,15 +95,23 @@ class Survey:
         return self.files.get(device, {}).get(file)
 
 
-def read_survey(files: Mapping[str, bytes], key: bytes) -> Survey:
+def read_survey(
+    files: Mapping[str, bytes],
+    key: bytes,
+    watch: Callable[[int, int, str], bool] | None = None,
+) -> Survey:
     """Reads a whole survey.
 
     Args:
         files: path -> content, paths relative to the survey's folder.
         key: the key under which secrets become fingerprints.
+        watch: called with (read, of, path) before each file; False ends the reading.
+
+    Raises:
+        ReadingStopped: whoever watches wants no more of it.
     """
     with without_collecting():
-        return _Survey(key).read(files)
+        return _Survey(key).read(files, watch)
 
 
 def read_again(survey: Survey, changed: Mapping[str, Mapping[str, str]]) -> Survey:
@@ -151,6 +159,10 @@ def _parsed(device: str, name: str, text: str) -> Node:
     return parse_data(text)
 
 
+class ReadingStopped(Exception):
+    """Somebody ended the reading of a survey; nothing of it is kept."""
+
+
 class _Survey:
     def __init__(
         self,
@@ -167,12 +179,17 @@ class _Survey:
         self.wirings: list[wiring.Wiring] = []
         self.said = About()
 
-    def read(self, files: Mapping[str, bytes]) -> Survey:
+    def read(
+        self, files: Mapping[str, bytes], watch: Callable[[int, int, str], bool] | None = None
+    ) -> Survey:
         files = _without_common_folder(files)
         flat: list[tuple[str, str]] = []
         foldered = any(path.startswith("devices/") and path.count("/") > 1 for path in files)
         # Tunnels first: what lists them says what the links that follow are.
-        for path in sorted(files, key=lambda p: ("tunnel" not in p.rpartition("/")[2], p)):
+        ordered = sorted(files, key=lambda p: ("tunnel" not in p.rpartition("/")[2], p))
+        for number, path in enumerate(ordered):
+            if watch is not None and not watch(number, len(ordered), path):
+                raise ReadingStopped
             parts = path.split("/")
             text = self.decode(path, parts, files[path])
             if text is None:

@@ -12,7 +12,7 @@ import json
 import os
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from datetime import timedelta
 from typing import Any
@@ -26,6 +26,7 @@ from django.db.models import F, Q
 from django.utils import timezone
 
 from ...core.readers.archives import UploadError, opened
+from ...core.readers.survey import ReadingStopped
 from ...local import fingerprint_key
 from ..queueing import COMPUTING, enqueue
 from . import jobs, store
@@ -48,6 +49,9 @@ the database went away is not in it any longer."""
 SILENT = timedelta(seconds=15)
 """After so long without a word a worker that reads is taken for dead."""
 _LOOK, _TELL = 0.05, 3.0
+_SHOW = 0.3
+"""Seconds between two looks at whether somebody stopped it, and two words on how far it is."""
+STOPPED = "This upload was stopped. Nothing of it is kept."
 _CONTEXT = b"trochos upload"
 
 
@@ -135,6 +139,27 @@ def stored_of(held: Incoming) -> StoredSurvey | None:
     return held.survey
 
 
+def stop(held: Incoming) -> bool:
+    """Ends the reading of an upload, and throws away what was sent; False if it was over."""
+    open_ones = Incoming.objects.filter(pk=held.pk, state__in=(Incoming.WAITING, Incoming.WORKING))
+    return bool(open_ones.update(state=Incoming.FAILED, says=STOPPED, sealed=None))
+
+
+def _watching(number: int) -> Callable[[int, int, str], bool]:
+    """Tells now and then how far a worker is, and asks whether to go on."""
+    last = time.monotonic()
+
+    def watch(read: int, of: int, what: str) -> bool:
+        nonlocal last
+        if read < of and time.monotonic() - last < _SHOW:
+            return True
+        last = time.monotonic()
+        mine = Incoming.objects.filter(pk=number, state=Incoming.WORKING)
+        return bool(mine.update(files_read=read, files=of))
+
+    return watch
+
+
 def perform(number: int) -> None:
     """Reads and stores an upload: what a worker does. Twice does no harm: the same survey is
     stored once."""
@@ -194,7 +219,10 @@ def _read(held: Incoming, files: dict[str, bytes]) -> None:
             said["sent_as"],
             said["network"],
             store.when(said["taken_at"] or ""),
+            _watching(held.pk) if held.state == Incoming.WORKING else None,
         )
+    except ReadingStopped:
+        log.info("upload stopped", id=held.pk)
     except UploadError as error:
         _end(held, says=str(error))
     except MemoryError:

@@ -81,6 +81,9 @@ class Incoming(models.Model):
     """How often a worker took it up."""
     told_at = models.DateTimeField(null=True)
     """When a worker took it up last."""
+    files_read = models.PositiveIntegerField(default=0)
+    files = models.PositiveIntegerField(default=0)
+    """How many files there are in all, archives opened; 0 until that is known."""
 
     @property
     def over(self) -> bool:

@@ -20,7 +20,7 @@ from django.utils.dateparse import parse_datetime
 
 from ...core.readers.archives import UploadError
 from ...core.readers.masking import unnumbered
-from ...core.readers.survey import About
+from ...core.readers.survey import About, ReadingStopped
 from ...core.survey import Computed
 from ...local import fingerprint_key
 from . import documents, jobs, kept
@@ -75,6 +75,7 @@ def store(
     sent_as: str | None = None,
     network: str | None = None,
     taken_at: datetime | None = None,
+    watch: Callable[[int, int, str], bool] | None = None,
 ) -> StoredSurvey:
     """Reads and stores a survey; the same survey twice is the stored one.
 
@@ -84,11 +85,13 @@ def store(
 
     Args:
         taken_at: when it was taken, if it does not say so itself.
+        watch: asked before each file is read, and before anything is stored, whether to go on.
 
     Raises:
         UploadError: no device was recognised in it.
+        ReadingStopped: `watch` wanted no more of it.
     """
-    survey = Computed.from_files(files, fingerprint_key())
+    survey = Computed.from_files(files, fingerprint_key(), watch)
     names = read_names(survey)
     if not names:
         listed = ", ".join(sorted(files)[:3])
@@ -114,6 +117,8 @@ def store(
         roles={**belongs.roles, **about.roles},
     )
     survey = with_about(survey, said)
+    if watch is not None and not watch(len(files), len(files), ""):
+        raise ReadingStopped
     # What is wrong in a large survey a worker finds: whoever sent it need not wait for that.
     later = len(names) >= kept.DEVICES and not settings.COMPUTE_HERE
     stored = StoredSurvey.objects.create(

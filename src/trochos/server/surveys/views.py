@@ -12,7 +12,7 @@ from django.http import Http404
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, OpenApiResponse, extend_schema
-from rest_framework.exceptions import ValidationError
+from rest_framework.exceptions import PermissionDenied, ValidationError
 from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -30,7 +30,7 @@ from ...core.readers.archives import UploadError
 from ...core.survey import Computed
 from .. import settings
 from ..accounts.audit import note
-from ..accounts.roles import ADMINISTRATOR, ENGINEER
+from ..accounts.roles import ADMINISTRATOR, ENGINEER, at_least, role_of
 from . import deletion, documents, present, shapes
 from . import incoming as uploads
 from .documents import stored_survey
@@ -165,11 +165,15 @@ def _incoming_json(held: Incoming) -> dict[str, Any]:
         "id": held.pk,
         "state": "done" if stored is not None else "working",
         "survey": survey_json(stored) if stored is not None else None,
+        "read": held.files_read,
+        "of": held.files,
     }
 
 
 class IncomingView(APIView):
     """What became of an upload that was still being read when its sender was answered."""
+
+    needs = {"DELETE": ENGINEER}
 
     @extend_schema(
         operation_id="incoming_survey",
@@ -180,6 +184,27 @@ class IncomingView(APIView):
         if not held.over:
             uploads.take_up(held)
         return Response(_incoming_json(held))
+
+    @extend_schema(
+        operation_id="stop_incoming_survey",
+        responses={
+            204: OpenApiResponse(description="It is read no further, and nothing of it is kept."),
+            400: shapes.ErrorShape,
+            403: shapes.ErrorShape,
+            404: shapes.ErrorShape,
+        },
+    )
+    def delete(self, request: Request, incoming: int) -> Response:
+        """Ends the reading of an upload: its sender may, and administrators."""
+        held = get_object_or_404(Incoming, pk=incoming)
+        if held.sent_by_id != request.user.pk and not at_least(
+            role_of(request.user), ADMINISTRATOR
+        ):
+            raise PermissionDenied("Only who sent it, or an administrator, stops an upload.")
+        if not uploads.stop(held):
+            raise ValidationError("It is over already: there is nothing to stop.")
+        note(request, "upload stopped", f"upload {held.pk}")
+        return Response(status=204)
 
 
 class SurveyView(APIView):

@@ -81,6 +81,8 @@ class IncomingShape(Shape):
     id = s.IntegerField(help_text="under which to ask what became of it")
     state = s.ChoiceField(["working", "done"])
     survey = SurveyShape(allow_null=True)
+    read = s.IntegerField(help_text="how many files were read so far")
+    of = s.IntegerField(help_text="how many there are, archives opened; 0 until that is known")
 
 
 class CorrectionRequest(Shape):
