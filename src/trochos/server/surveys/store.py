@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import hashlib
 import io
 import json
@@ -29,14 +30,16 @@ from .models import Answer, Network, StoredSurvey
 from .present import severity_counts
 from .written import written
 
-_DEVICES = 600
+_DEVICES = 1600
 """How many devices the surveys have together that are held in memory; the last one always is.
-With half of this, two large surveys that are asked by turns are loaded again and again."""
+With a third of this, one of 1000 devices and the demo throw each other out all the time."""
 _WAITS = 20.0
 """Seconds that a question waits for a worker to compute a large survey."""
 _waiting = threading.Semaphore(3)
 """Few wait so: the others' quick questions need the threads."""
 _lock = threading.Lock()
+_left = 0
+"""How many devices the surveys had that were let go since garbage was last looked for."""
 _computed: OrderedDict[int, Computed] = OrderedDict()
 _busy: dict[int, threading.Lock] = {}
 
@@ -263,9 +266,29 @@ def _remember(number: int, survey: Computed) -> None:
         _computed[number] = survey
         _computed.move_to_end(number)
         size = sum(len(held.network.devices) for held in _computed.values())
+        left = 0
         while size > _DEVICES and len(_computed) > 1:
             _, gone = _computed.popitem(last=False)
+            left += len(gone.network.devices)
             size -= len(gone.network.devices)
+            del gone
+        _set_aside(left)
+
+
+def _set_aside(left: int) -> None:
+    """Keeps the cyclic garbage collector from looking through what is held.
+
+    A survey of 1000 devices is some million objects, and everybody waits while they are looked
+    through; what is held lives for long and dies whole. What left may have died in cycles, so that
+    is looked for once enough of it has.
+    """
+    global _left
+    _left += left
+    if _left >= _DEVICES:
+        _left = 0
+        gc.unfreeze()
+        gc.collect()
+    gc.freeze()
 
 
 def forget(number: int) -> None:
