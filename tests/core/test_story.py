@@ -6,9 +6,15 @@ from __future__ import annotations
 import pytest
 from surveys import KEY, ROOT
 
+from trochos.core.diagnosis.ends import compare_ends
 from trochos.core.diagnosis.finding import NOTES
+from trochos.core.network.addressing import parse_address
+from trochos.core.network.edits import DataEdit
+from trochos.core.network.facts import End
 from trochos.core.survey import Computed
 from trochos.local import read_folder
+
+GE6 = "/ietf-interfaces:interfaces/interface[name='ge6']"
 
 
 def survey(name: str) -> Computed:
@@ -79,3 +85,25 @@ def test_what_fails_before_it_gets_to_a_silent_router_stands_under_its_cause(
     assert sum(group.unsure for group in open_) == 10
     shut = next(g for g in open_ if g.causes[0].option.finding.kind == "interface-shut")
     assert shut.unsure == 2 and {"holm-gauge", "holm-kiosk"} <= {q.owner for q in shut.pairs}
+
+
+def test_neither_rung_nor_gate_says_that_a_silent_router_lacks_something(broken: Computed) -> None:
+    rungs = broken.ladder("planning-desk", "holm-gauge").rungs
+    assert [r.verdict for r in rungs[-2:]] == ["unknown", "unknown"]
+    assert all(r.verdict == "delivered" for r in rungs[:-2])
+    ends = compare_ends(
+        *(broken.tables, broken.forwarding, End("heron", "ge6"), End("ness", "eth0")),
+        parse_address("10.64.0.50"),
+    )
+    gates = {row["gate"]: row for row in ends["gates"]}  # type: ignore[attr-defined]
+    assert gates["line"]["right"] == "could not be read"
+    assert not [name for name, row in gates.items() if row["holds"] is False]
+    # What is known of the near end still counts.
+    shut = broken.rehearse(
+        [DataEdit("heron", "running.json", f"{GE6}/enabled", old=True, new=False)]
+    ).anew
+    ends = compare_ends(
+        shut.tables, shut.forwarding, End("heron", "ge6"), End("ness", "eth0"), None
+    )
+    gates = {row["gate"]: row for row in ends["gates"]}  # type: ignore[attr-defined]
+    assert gates["switched on"]["holds"] is False and gates["line"]["holds"] is False

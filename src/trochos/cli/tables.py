@@ -452,4 +452,6 @@ def ladder(document: Any) -> None:
     if failing is None:
         _out("Every rung holds.")
     else:
-        _out(f"The first that fails is rung {failing + 1}.")
+        unknown = document["rungs"][failing]["verdict"] == "unknown"
+        what = "of which it cannot be said" if unknown else "that fails"
+        _out(f"The first {what} is rung {failing + 1}.")

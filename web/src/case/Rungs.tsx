@@ -13,9 +13,11 @@ export function Rungs({ survey, question }: { survey: number; question: Question
         {ladder.data.rungs.map((rung, index) => {
           const holds = rung.verdict === "delivered";
           const here = index === first;
+          // What cannot be said is no failure: it is where to look next, and not red.
+          const unknown = rung.verdict === "unknown";
           return (
-            <li key={index} className={`flex gap-2 ${here ? "stop font-semibold" : first !== null && index > first ? "soft" : ""}`} title={rung.reason}>
-              <span aria-hidden className={`w-3 shrink-0 text-center ${holds ? "good" : here ? "stop" : ""}`}>{holds ? "✓" : here ? "✕" : "·"}</span>
+            <li key={index} className={`flex gap-2 ${here ? `font-semibold ${unknown ? "" : "stop"}` : first !== null && index > first ? "soft" : ""}`} title={rung.reason}>
+              <span aria-hidden className={`w-3 shrink-0 text-center ${holds ? "good" : here && !unknown ? "stop" : ""}`}>{holds ? "✓" : unknown ? "?" : here ? "✕" : "·"}</span>
               <span className="min-w-0">
                 {rung.what} <span className="mono">{rung.target}</span>
                 <span className={holds ? "sr-only" : ""}>: {holds ? "holds" : VERDICT_WORDS[rung.verdict]}</span>

@@ -189,8 +189,8 @@ function ReadNext({ survey, wanted }: { survey: number; wanted: boolean }) {
   if (!answer) return <p role="status" className="soft pt-1">Working out what hangs on which{found.data?.what ? `: ${found.data.what}` : ""}</p>;
   return (
     <ol className="pt-1">
-      {answer.unread.slice(0, 6).map((item) => (
-        <li key={item.device}><b>{item.device}</b>: {many(item.decides, "pair hangs", "pairs hang")} on it alone, {item.questions} in all.</li>
+      {answer.unread.filter((item) => item.questions).slice(0, 6).map((item) => (
+        <li key={item.device}><b>{item.device}</b>: {many(item.decides, "pair hangs", "pairs hang")} on it alone{item.questions > item.decides ? `, ${item.questions} in all` : ""}.</li>
       ))}
       {answer.lines.filter((line) => line.questions).slice(0, 4).map((line, index) => (
         <li key={index}>{line.device} {line.file}{line.line ? `, line ${line.line}` : ""}: <span className="mono">{line.text.slice(0, 60)}</span>, {many(line.questions, "pair")}.</li>

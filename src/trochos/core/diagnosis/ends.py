@@ -41,6 +41,9 @@ def far_end_of(
     return others[0] if len(others) == 1 else None
 
 
+UNREAD = "could not be read"
+
+
 def compare_ends(
     tables: Tables, forwarding: Forwarding, end: End, far: End | None, next_hop: Address | None
 ) -> dict[str, object]:
@@ -49,25 +52,30 @@ def compare_ends(
     here = links.interface(end)
     there = links.interface(far) if far is not None else None
     segment = links.segment_of.get(end)
+    # Of a device that could not be read nothing is known, not even that it lacks something.
+    beyond = forwarding.devices.get(far.device) if far is not None else None
+    unread = far is not None and there is None and (beyond is None or beyond.role == "unread")
     rows: list[dict[str, object]] = []
     if here is not None:
+        on = here.enabled and (there is None or there.enabled)
         rows.append(
             _row(
                 "switched on",
                 _on(here),
-                _on(there),
-                here.enabled and (there is None or there.enabled),
+                UNREAD if unread else _on(there),
+                None if on and unread else on,
                 "everything",
                 [here.enabled_source, there.enabled_source if there else None],
             )
         )
-        up = links.is_up(end), far is None or links.is_up(far)
+        up = links.is_up(end), far is None or unread or links.is_up(far)
+        said = None if far is None else "up" if up[1] else links.why_down(far)
         rows.append(
             _row(
                 "line",
                 "up" if up[0] else links.why_down(end),
-                None if far is None else "up" if up[1] else links.why_down(far),
-                all(up),
+                UNREAD if unread else said,
+                None if all(up) and unread else all(up),
                 "everything",
                 [],
             )

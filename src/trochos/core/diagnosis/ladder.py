@@ -154,9 +154,12 @@ def _asked(
 ) -> Rung:
     source = traffic.source if traffic is not None else None
     asked = traffic if what == "resolver" else Traffic(source=source)
-    if resolve(forwarding, str(address), target=True, asker=device).device is None:
+    path = find_path(forwarding, device, str(address), asked)
+    nobody = resolve(forwarding, str(address), target=True, asker=device).device is None
+    # Whoever could not be read may have what nobody else has.
+    if nobody and path.outbound.verdict != "unknown":
         return Rung(what, str(address), "next-hop-silent", f"Nobody in the survey has {address}.")
-    return _said(what, str(address), find_path(forwarding, device, str(address), asked))
+    return _said(what, str(address), path)
 
 
 def _said(what: str, target: str, path: Path) -> Rung:
