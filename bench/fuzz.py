@@ -32,7 +32,7 @@ sys.path[:0] = [str(ROOT / "src")]
 
 from trochos.core.forwarding.endpoints import EndpointError  # noqa: E402
 from trochos.core.survey import Computed  # noqa: E402
-from trochos.local import read_folder  # noqa: E402
+from trochos.local import in_time, read_folder  # noqa: E402
 
 T = TypeVar("T")
 KEY = b"k" * 32
@@ -187,7 +187,7 @@ def one_survey(seed: int, known: list[dict[str, bytes]]) -> list[str]:
         ends = rng.sample(names, 2)
         try:
             timed("a path", lambda: survey.path(*ends))
-            timed("a diagnosis", lambda: survey.diagnose(*ends))
+            timed("a diagnosis", lambda: survey.diagnose(*ends, None, in_time(len(names))))
         except EndpointError:
             pass  # an end without an address, said in a sentence
     return found

@@ -7,13 +7,39 @@ from __future__ import annotations
 
 import os
 import secrets
+import time
+from collections.abc import Callable
 from pathlib import Path
 
 from .core.readers.archives import LIMITS, UploadError, opened
 
+LONGEST_S, LONGEST_S_A_DEVICE = 3.0, 0.06
+"""Seconds of processor time for one diagnosis, at least, and for each device. Its trials are
+counted besides (diagnosis/trials.py), but where many addresses have several holders one trial
+costs ten times as much: mangled surveys took 7 s. Of 65 pairs of faults on the captured networks
+one search took more than this, and found no more for it (bench/any_line.py --pairs)."""
+Watch = Callable[[int, int, str], bool]
+
 
 class InputError(Exception):
     """The call or the input could not be used; the message is one sentence for a person."""
+
+
+def in_time(devices: int, watch: Watch | None = None) -> Watch:
+    """A watch that ends a search once it has taken its processor time, with the best so far.
+
+    Args:
+        devices: how many the survey has.
+        watch: is asked as well.
+    """
+    longest = max(LONGEST_S, LONGEST_S_A_DEVICE * devices)
+    began = time.thread_time()
+
+    def watching(tried: int, of: int, what: str) -> bool:
+        wanted = watch is None or watch(tried, of, what)
+        return wanted and time.thread_time() - began <= longest
+
+    return watching
 
 
 def state_directory() -> Path:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from django.contrib.auth.models import User
 from playwright.sync_api import Page, expect
 
@@ -71,3 +73,16 @@ def test_of_many_differences_the_two_that_matter_are_told(page: Page, broken: in
     asked.get_by_role("button", name="Rehearse taking them back").click()
     page.wait_for_url("**/change/**")
     expect(page.get_by_role("region", name="What the change does")).to_contain_text("is healed")
+
+
+def test_an_open_case_is_there_on_the_newer_survey(page: Page, broken: int) -> None:
+    page.get_by_label("Filter cases").fill("tide tables")
+    row = page.get_by_role("row").filter(has_text="The seamen's school has lost the tide tables")
+    expect(row).to_contain_text("since Thursday, ready for the harbour works")
+    row.get_by_role("link").first.click()
+    expect(page).to_have_url(re.compile(rf"/s/{broken}/cases/"))
+    expect(page.get_by_test_id("opened-on")).to_contain_text(
+        "asked again on this survey: it still fails"
+    )
+    page.get_by_test_id("opened-on").get_by_role("link").click()
+    expect(page.get_by_test_id("opened-on")).to_have_count(0)

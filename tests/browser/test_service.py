@@ -156,3 +156,17 @@ def test_a_long_upload_says_how_far_it_is_and_is_stopped(page: Page, tmp_path: P
     expect(new.get_by_role("alert")).to_contain_text("was stopped. Nothing of it is kept.")
     assert len(stopped) == 1
     expect(new.get_by_role("button", name="Choose files")).to_be_enabled()
+
+
+def test_whoever_writes_a_secret_is_told_that_it_is_not_kept(page: Page, broken: int) -> None:
+    case = Case.objects.filter(survey=broken).first()
+    assert case is not None
+    page.goto(f"/s/{broken}/cases/{case.pk}")
+    region = page.get_by_role("region", name="The case")
+    region.get_by_role("button", name=re.compile("Notes|steps")).click()
+    region.get_by_label("A note").fill("the old one was password saltMarsh9")
+    region.get_by_role("button", name="Note", exact=True).click()
+    expect(page.get_by_text("stood what looks like a secret. It is not kept")).to_be_visible()
+    expect(region).to_contain_text("<secret")
+    page.get_by_role("button", name="Close", exact=True).click()
+    expect(page.get_by_text("stood what looks like a secret")).to_have_count(0)

@@ -89,3 +89,16 @@ def test_an_end_that_is_not_there_fails_its_expectation_alone(call: Call, tmp_pa
     file.write_text("- {from: nobody, to: booking-db}\n- {from: tern-kiosk, to: booking-db}\n")
     status, document = call.json("audit", HEALTHY, "--expect", str(file))
     assert (status, [r["holds"] for r in document["results"]]) == (1, [False, True])
+
+
+def test_what_cannot_be_said_is_not_said_to_fail(call: Call, tmp_path: Path) -> None:
+    """Behind a router that nobody could read nothing holds for certain, and nothing fails."""
+    wanted = tmp_path / "wanted.yaml"
+    wanted.write_text(
+        "- name: tides\n  from: planning-desk\n  to: holm-gauge\n"
+        "- name: lathe\n  from: planning-desk\n  to: lathe\n"
+    )
+    status, said, _ = call("audit", BROKEN, "--expect", str(wanted))
+    assert status == 1
+    assert said.index("FAILS: lathe") < said.index("not certain: tides")
+    assert "2 expectations, 1 fail; of 1 it cannot be said." in said

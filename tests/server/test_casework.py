@@ -89,6 +89,10 @@ def test_a_case_lives_from_reported_to_verified(client: Client, case: Case) -> N
     assert [s["by"] for s in closed["steps"]] == ["ada"] * 4
     assert "both ways work; nothing else broke" in closed["steps"][-1]["text"]
     report = client.get(f"/api/cases/{case.id}/report").json()["markdown"]
+    # On the newer survey it is there, as solved; where it was opened it stands as it was.
+    there = client.get(f"/api/surveys/{newer.id}/cases").json()["cases"]
+    mine = next(item for item in there if item["id"] == case.id)
+    assert mine["works"] == "yes" and mine["verified_on"] == newer.id
     for part in ("## The journey", "## The cause", "## The change", "After the change", "night"):
         assert part in report
     assert "ip ospf hello-interval 2" in report and "The way back" in report
@@ -216,6 +220,9 @@ def test_what_people_write_is_kept_without_the_secrets_in_it(client: Client, cas
     noted = step(client, case, step="note", text=f"set with neighbor 10.0.0.1 password {secret}")
     kept = noted.json()["steps"][-1]["text"]
     assert secret not in kept and "<secret:" in kept and kept.startswith("set with neighbor")
+    assert noted.headers["Trochos-Hidden"] == "1", "it is said that something is not kept"
+    plain = step(client, case, step="note", text="set by the night shift")
+    assert "Trochos-Hidden" not in plain.headers
     made = post(
         client,
         f"/api/surveys/{case.survey_id}/cases",
@@ -245,3 +252,30 @@ def test_a_settled_complaint_is_expected_from_then_on(client: Client, case: Case
     assert client.get(f"/api/surveys/{case.survey_id}/expectations").json()["text"] == before
     case.refresh_from_db()
     assert [s.step for s in case.steps.all()] == ["close", "note"]
+
+
+def test_open_cases_travel_with_their_network(client: Client, case: Case) -> None:
+    """On a newer survey they are asked again, with what turned; settled ones stay."""
+    eve = Case.objects.get(complaint__startswith="The seamen's school has lost the tide")
+    told = client.get(f"/api/surveys/{case.survey_id}/cases").json()["cases"]
+    found = next(item for item in told if item["id"] == eve.id)
+    thursday = {"id": eve.survey_id, "title": eve.survey.title, "works": "no"}
+    assert found["opened_on"] == thursday and found["works"] == "no"
+    assert all(item["opened_on"] is None for item in told if item["survey"] == case.survey_id)
+
+    other = Case.objects.get(complaint__startswith="Planning cannot see the kiosk")
+    assert step(client, other, step="close", text="told by phone").status_code == 200
+    top = diagnosed(client, case)["causes"][0]
+    newer = repaired(case.survey, top["remedy"]["edits"])
+    told = client.get(f"/api/surveys/{newer.id}/cases").json()["cases"]
+    turned = next(item for item in told if item["id"] == case.id)
+    ping = client.get(
+        f"/api/surveys/{newer.id}/path", {"from": case.sender, "to": case.receiver}
+    ).json()
+    assert turned["opened_on"]["works"] == "no" and turned["works"] == ping["works"]
+    numbers = [item["id"] for item in told]
+    assert eve.id in numbers and other.id not in numbers
+    # An older survey does not show what was told later, nor does another network.
+    for stored in StoredSurvey.objects.exclude(pk__in=(newer.id, case.survey_id)):
+        listed = client.get(f"/api/surveys/{stored.id}/cases").json()["cases"]
+        assert case.id not in [item["id"] for item in listed]

@@ -248,3 +248,14 @@ def test_only_who_sent_it_or_an_administrator_stops_it(
     # A worker that takes it up now finds that it is over.
     incoming.perform(number)
     assert not StoredSurvey.objects.exists()
+
+
+def test_what_takes_too_long_to_read_is_given_up_in_a_sentence(
+    engineer: Client, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(incoming, "LONGEST_S", -1.0)
+    number = sent(engineer, packed()).json()["id"]
+    incoming.perform(number)
+    told = engineer.get(f"/api/surveys/incoming/{number}")
+    assert told.status_code == 400 and "Send a part of it." in told.json()["detail"]
+    assert not StoredSurvey.objects.exists()

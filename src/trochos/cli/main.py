@@ -22,7 +22,7 @@ from ..core.network.quiet import without_collecting
 from ..core.survey import Computed
 from ..core.whole.questions import Watch
 from ..gather.kit import script
-from ..local import InputError, fingerprint_key
+from ..local import InputError, fingerprint_key, in_time
 from . import tables
 from .gathering import run_gather
 from .junit import write_junit
@@ -237,7 +237,8 @@ def run_diagnose(options: argparse.Namespace) -> int:
     traffic = _traffic(options)
     survey = load(options.survey)
     before = load(options.before) if options.before is not None else None
-    found = survey.diagnose(options.sender, options.receiver, traffic, _progress(), before)
+    watch = in_time(len(survey.network.devices), _progress())
+    found = survey.diagnose(options.sender, options.receiver, traffic, watch, before)
     document = found.as_nodes()
     _print(document) if options.json else tables.diagnosis(document)
     return 0 if found.path.works == "yes" else 1

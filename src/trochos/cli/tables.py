@@ -302,11 +302,20 @@ def _relations(change: Any) -> None:
 
 def audit(document: Any) -> None:
     """Every expectation with its answer, those that fail first."""
-    results = sorted(document["results"], key=lambda item: item["holds"])
+    results = sorted(document["results"], key=lambda item: (item["holds"], _unsure(item)))
     for item in results:
-        _out(f"{'holds' if item['holds'] else 'FAILS'}: {item['name']}\n   {item['reason']}")
-    failed = sum(not item["holds"] for item in results)
-    _out(f"\n{len(results)} expectations, {failed} fail.")
+        word = "holds" if item["holds"] else "not certain" if _unsure(item) else "FAILS"
+        _out(f"{word}: {item['name']}\n   {item['reason']}")
+    unsure = sum(_unsure(item) for item in results)
+    failed = sum(not item["holds"] for item in results) - unsure
+    said = f"; of {unsure} it cannot be said" if unsure else ""
+    _out(f"\n{len(results)} expectations, {failed} fail{said}.")
+
+
+def _unsure(item: Any) -> bool:
+    """True for what does not count as held because it is not known."""
+    path = item["path"]
+    return not item["holds"] and path is not None and path["works"] == "unknown"
 
 
 def rehearsal(document: Any) -> None:

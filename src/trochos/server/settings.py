@@ -45,6 +45,7 @@ MIDDLEWARE = [
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "trochos.server.headers.SecurityHeaders",
+    "trochos.server.surveys.written.TellsOfSecrets",
 ]
 ROOT_URLCONF = "trochos.server.urls"
 TEMPLATES: list[dict[str, object]] = []

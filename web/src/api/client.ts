@@ -19,6 +19,13 @@ function csrf(): string {
   return match?.[1] ?? "";
 }
 
+/** Told on the window when something of what was written looked like a secret and is not kept. */
+export const HIDDEN = "trochos:hidden";
+
+function tellHidden(count: string | null): void {
+  if (count) window.dispatchEvent(new CustomEvent(HIDDEN, { detail: Number(count) }));
+}
+
 export const client = createClient<paths>({ baseUrl: window.location.origin });
 
 client.use({
@@ -35,6 +42,7 @@ client.use({
       await new Promise((go) => setTimeout(go, 1000 * seconds));
       answer = await fetch(request.clone());
     }
+    tellHidden(answer.headers.get("Trochos-Hidden"));
     return answer;
   },
 });
@@ -107,6 +115,7 @@ export function uploadSurvey(
       if (event.lengthComputable) onProgress(event.loaded / event.total);
     };
     request.onload = () => {
+      tellHidden(request.getResponseHeader("Trochos-Hidden"));
       let body: unknown = null;
       try {
         body = JSON.parse(request.responseText);

@@ -1437,6 +1437,8 @@ export interface components {
             /** @default false */
             dont_fragment: boolean;
             id: number;
+            /** @description null where the case was opened on the survey that is asked */
+            opened_on: components["schemas"]["OpenedOnShape"] | null;
             state: components["schemas"]["StateEnum"];
             cause: components["schemas"]["NamedCauseShape"] | null;
             /** @description other cases of this cause */
@@ -2254,6 +2256,12 @@ export interface components {
             text: string;
             why: string;
             questions: number;
+        };
+        /** @description The older survey on which a case was opened. */
+        OpenedOnShape: {
+            id: number;
+            title: string;
+            works: (components["schemas"]["WorksEnum"] | components["schemas"]["NullEnum"]) | null;
         };
         /** @description How far a long answer is, and the answer once it is there. */
         OrderJobShape: {

@@ -26,7 +26,7 @@ export function CaseList() {
         show: (row) => (
           <>
             <Link className="font-semibold hover:underline" to={`/s/${survey}/cases/${row.id}`}>{row.complaint}</Link>
-            {row.reporter ? <span className="soft block">{row.reporter}</span> : null}
+            {row.reporter || row.opened_on ? <span className="soft block">{[row.reporter, row.opened_on ? `since ${row.opened_on.title}` : ""].filter(Boolean).join(", ")}</span> : null}
           </>
         ),
       },
@@ -45,7 +45,12 @@ export function CaseList() {
       },
       {
         head: "on this survey", value: (row) => WORKS_WORDS[row.works], width: "10.5rem",
-        show: (row) => <Works state={row.works} text={WORKS_WORDS[row.works]} />,
+        show: (row) => (
+          <>
+            <Works state={row.works} text={WORKS_WORDS[row.works]} />
+            {row.opened_on?.works && row.opened_on.works !== row.works ? <span className="soft block">then: {WORKS_WORDS[row.opened_on.works]}</span> : null}
+          </>
+        ),
       },
       { head: "what is true", value: (row) => row.sentence, width: "3fr" },
     ],

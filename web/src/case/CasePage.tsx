@@ -36,7 +36,7 @@ export function CasePage() {
   const here = surveys.data?.surveys.find((item) => item.id === survey);
 
   // What fails on the survey of a case that is solved is how it was.
-  const solved = stored?.state === "verified";
+  const solved = stored?.state === "verified" && !stored.opened_on;
   const ask = (next: Question) => void navigate(`/s/${survey}/case?${queryOf(next).toString()}`);
 
   return (

@@ -12,6 +12,15 @@ import { STATE_WORDS, useStep, type Step } from "./steps";
 
 type Case = Shapes["CaseShape"];
 
+type Works = Case["works"];
+
+/** What became of a complaint between two surveys. */
+export function turnedWords(then: Works, now: Works): string {
+  const words: Record<Works, string> = { yes: "works", no: "fails", partly: "works for some flows only", unknown: "is not certain" };
+  if (then === now) return now === "yes" ? "it works, then and now" : `it still ${words[now]}`;
+  return `it ${words[now]} now, and ${words[then].replace(/^works/, "worked").replace(/^fails/, "failed").replace(/^is/, "was")} then`;
+}
+
 const DONE = ["verified", "closed-unverified"];
 
 /** The life of a case: its state, the next steps, and what was done. */
@@ -34,9 +43,11 @@ export function CaseWork({ survey, stored, works, question }: {
   const take = (body: Step) => step.mutate({ case: stored.id, body });
   const done = DONE.includes(stored.state);
   const titleOf = (id: number) => surveys.data?.surveys.find((item) => item.id === id)?.title ?? "a newer survey";
-  const own = surveys.data?.surveys.find((item) => item.id === survey);
+  // A case is asked again on every newer survey of its network; its own is where it was opened.
+  const from = stored.opened_on ?? null;
+  const own = surveys.data?.surveys.find((item) => item.id === stored.survey);
   const newer = (surveys.data?.surveys ?? [])
-    .filter((item) => item.id !== survey && (!own?.taken_at || !item.taken_at || item.taken_at > own.taken_at))
+    .filter((item) => item.id !== stored.survey && (!own?.taken_at || !item.taken_at || item.taken_at > own.taken_at))
     .sort((one, other) => Number(other.network === own?.network) - Number(one.network === own?.network));
   return (
     <section aria-label="The case" className="border-b border-base-300 px-4 py-1.5">
@@ -50,10 +61,11 @@ export function CaseWork({ survey, stored, works, question }: {
         ) : null}
         <span className="ml-auto flex flex-wrap items-center gap-1.5">
           {mayWork && ["reported", "not-reproduced"].includes(stored.state) && works && works !== "yes" ? <Button onClick={() => take({ step: "confirm" })}>Confirm</Button> : null}
-          {mayWork && ["reported", "confirmed"].includes(stored.state) && works === "yes" ? <Button onClick={() => take({ step: "not-reproduced" })}>Not reproduced</Button> : null}
-          {mayWork && ["reported", "confirmed"].includes(stored.state) && proven ? <Button onClick={() => take({ step: "cause", finding: proven.id })}>This is the cause</Button> : null}
-          {stored.proposal ? <Link className="btn btn-xs" to={`/s/${survey}/change/${stored.proposal}`}>The proposal</Link> : null}
-          {mayWork && !done && newer.length ? (
+          {mayWork && !from && ["reported", "confirmed"].includes(stored.state) && works === "yes" ? <Button onClick={() => take({ step: "not-reproduced" })}>Not reproduced</Button> : null}
+          {mayWork && !from && ["reported", "confirmed"].includes(stored.state) && proven ? <Button onClick={() => take({ step: "cause", finding: proven.id })}>This is the cause</Button> : null}
+          {stored.proposal ? <Link className="btn btn-xs" to={`/s/${stored.survey}/change/${stored.proposal}`}>The proposal</Link> : null}
+          {mayWork && !done && from && works === "yes" ? <Button onClick={() => take({ step: "verify", survey })}>Verify on this survey</Button> : null}
+          {mayWork && !done && newer.length && !(from && works === "yes") ? (
             <select className="select select-xs w-48" aria-label="Verify on a newer survey" value="" onChange={(event) => event.target.value && take({ step: "verify", survey: Number(event.target.value) })}>
               <option value="">Verify on a newer survey</option>
               {newer.map((item) => <option key={item.id} value={item.id}>{item.title}, {when(item.taken_at)}{item.network === own?.network ? "" : ` (${item.network})`}</option>)}
@@ -67,7 +79,13 @@ export function CaseWork({ survey, stored, works, question }: {
           </button>
         </span>
       </div>
-      {stored.state === "verified" && stored.verified_on !== null ? (
+      {from ? (
+        <p className="soft pt-1" data-testid="opened-on">
+          Opened on <Link className="underline decoration-dotted" to={`/s/${from.id}/cases/${stored.id}`}>{from.title}</Link>, asked again on this survey{from.works && works ? `: ${turnedWords(from.works, works as Works)}` : ""}.
+          {stored.verified_on === survey ? <b className="good"> ✓ Solved: this survey shows it.</b> : null}
+        </p>
+      ) : null}
+      {stored.state === "verified" && stored.verified_on !== null && !from ? (
         <p className="good pt-1 font-semibold" data-testid="verified-banner">
           ✓ Solved: {titleOf(stored.verified_on)} shows it. What is below is how it was on this survey.{" "}
           <Link className="underline" to={`/s/${stored.verified_on}/case?${queryOf(packetOf({ ...stored, from: stored.sender, to: stored.receiver })).toString()}`}>The way now</Link>{" "}

@@ -164,7 +164,7 @@ export function Journey({ path, roles, selected, onSelect, svgRef }: Props) {
                 strokeDasharray={role === "unread" || !reached ? "5 4" : undefined}
               />
               <text x={centre(index)} y={yBox + 19} textAnchor="middle" fontSize="13.5" fontWeight="700" className="fill-base-content">
-                {shortName(device, Math.max(4, Math.floor((column - 14) / 7.4)))}
+                {shortName(device, Math.max(4, Math.floor((column - 22) / 7.9)))}
                 <title>{device}</title>
               </text>
               <text x={centre(index)} y={yBox + 35} textAnchor="middle" fontSize="11" fill="var(--soft)">

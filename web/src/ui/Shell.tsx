@@ -5,6 +5,7 @@ import { NavLink, Outlet, useLocation, useNavigate, useParams } from "react-rout
 import { useSession, useSurveys } from "../api/queries";
 import { FirstWalk } from "./FirstWalk";
 import { Help } from "./Help";
+import { Hidden } from "./Hidden";
 import { Palette } from "./Palette";
 import { Working } from "./States";
 import { useTheme } from "./theme";
@@ -136,6 +137,7 @@ export function Shell() {
       </div>
       <Palette open={palette} onClose={() => setPalette(false)} survey={survey} onHelp={() => setHelp(true)} onTheme={nextTheme} />
       <Help open={help} onClose={() => setHelp(false)} />
+      <Hidden />
     </div>
   );
 }

@@ -571,7 +571,7 @@ class Search:
         for option in options:
             if option.finding.id in seen or len(out) >= 5 or option.weight > LIKELY:
                 continue
-            if out and self.trials.late:
+            if len(out) > 1 and self.trials.stopped:
                 break  # what each of them would do to all pairs costs as much as many trials
             trial = self.trials.held(option.edits)
             if trial is None:

@@ -6,7 +6,6 @@ A `Trial` is one such copy; `Trials` makes them within a bound and says how they
 from __future__ import annotations
 
 import itertools
-import time
 from collections.abc import Callable, Set
 
 from ..change.apply import apply
@@ -26,10 +25,6 @@ TRIALS, LEAST_TRIALS, WORK = 140, 40, 2400
 """How many remedies are tried at most: the bound of the search, `WORK` trials of one device each.
 Of 156 pairs of faults on the captured networks (up to 15 devices; bench/any_line.py
 --pairs) the longest search took 131; mangled demos of 55 devices took 140, and 12 s."""
-LONGEST_S, LONGEST_S_A_DEVICE = 3.5, 0.06
-"""Seconds of processor time after which a search ends with the best so far, at least and a device:
-what counts as one trial costs ten times more where many addresses have several holders. Of 100
-surveys of the reference the longest search takes a third of it; mangled ones took 7 s."""
 Progress = Callable[[int, int, str], bool]
 """Called with (tried, of at most, what); False stops the search with the best so far."""
 
@@ -62,8 +57,6 @@ class Trials:
         self.tried = 0
         devices = max(1, len(base.network.devices))
         self.most = max(LEAST_TRIALS, min(TRIALS, WORK // devices))
-        self.longest = max(LONGEST_S, LONGEST_S_A_DEVICE * devices)
-        self._began = time.thread_time()
         self.stopped = False
         self._held: dict[tuple[Edit, ...], Trial | None] = {}
         self._effects: dict[tuple[Edit, ...], Effect] = {}
@@ -72,11 +65,6 @@ class Trials:
     def held(self, edits: tuple[Edit, ...]) -> Trial | None:
         """What was tried already; None also for what was not, or could not be made."""
         return self._held.get(edits)
-
-    @property
-    def late(self) -> bool:
-        """True once the search has taken as long as it may."""
-        return time.thread_time() - self._began > self.longest
 
     def __contains__(self, edits: tuple[Edit, ...]) -> bool:
         return edits in self._held
@@ -89,7 +77,7 @@ class Trials:
         """The network with these edits; None if they cannot be made together."""
         if edits in self._held:
             return self._held[edits]
-        if self.tried >= self.most or self.late:
+        if self.tried >= self.most:
             self.stopped = True
             return None
         self.tried += 1

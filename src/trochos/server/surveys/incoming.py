@@ -51,6 +51,8 @@ SILENT = timedelta(seconds=15)
 _LOOK, _TELL = 0.05, 3.0
 _SHOW = 0.3
 """Seconds between two looks at whether somebody stopped it, and two words on how far it is."""
+LONGEST_S = 900.0
+"""Seconds after which reading is given up: what is so large is sent in parts."""
 STOPPED = "This upload was stopped. Nothing of it is kept."
 _CONTEXT = b"trochos upload"
 
@@ -147,10 +149,15 @@ def stop(held: Incoming) -> bool:
 
 def _watching(number: int) -> Callable[[int, int, str], bool]:
     """Tells now and then how far a worker is, and asks whether to go on."""
-    last = time.monotonic()
+    began = last = time.monotonic()
 
     def watch(read: int, of: int, what: str) -> bool:
         nonlocal last
+        if time.monotonic() - began > LONGEST_S:
+            raise UploadError(
+                f"{read} of {of} files were read in {LONGEST_S / 60:.0f} minutes, so it was given "
+                "up. Send a part of it."
+            )
         if read < of and time.monotonic() - last < _SHOW:
             return True
         last = time.monotonic()

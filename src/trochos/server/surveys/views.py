@@ -7,7 +7,7 @@ from dataclasses import replace
 from itertools import zip_longest
 from typing import Any
 
-from django.db.models import Count
+from django.db.models import Count, Q, QuerySet
 from django.http import Http404
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
@@ -35,7 +35,7 @@ from . import deletion, documents, present, shapes
 from . import incoming as uploads
 from .documents import stored_survey
 from .models import Case, Incoming, Network, StoredSurvey
-from .store import computed, correct, when
+from .store import StillComputing, computed, correct, when
 from .written import written
 
 
@@ -510,13 +510,22 @@ def _case_now(case: Case, survey: Computed) -> tuple[str, str]:
     return path.works, path.sentence()
 
 
-def case_json(case: Case, survey: Computed) -> dict[str, object]:
-    """A case with what is true of it on its survey now."""
+def case_json(case: Case, survey: Computed, asked: StoredSurvey | None = None) -> dict[str, object]:
+    """A case with what is true of it now: on its own survey, or on a newer one of its network.
+
+    Args:
+        survey: the survey that is asked, computed.
+        asked: the same as it is stored, if it is not the case's own.
+    """
+    number = asked.pk if asked is not None else case.survey_id
     works, sentence = documents.remembered(
-        ("case", case.survey_id, case.sender, case.receiver, case.traffic),
+        ("case", number, case.sender, case.receiver, case.traffic),
         lambda: _case_now(case, survey),
     )
     return {
+        "opened_on": None
+        if asked is None
+        else {"id": case.survey_id, "title": case.survey.title, "works": _works_there(case)},
         "id": case.id,
         "survey": case.survey_id,
         "complaint": case.complaint,
@@ -549,6 +558,24 @@ def case_json(case: Case, survey: Computed) -> dict[str, object]:
     }
 
 
+def _works_there(case: Case) -> str | None:
+    """What is true of a case on its own survey; None while that has to be computed first."""
+    try:
+        return documents.remembered(
+            ("case", case.survey_id, case.sender, case.receiver, case.traffic),
+            lambda: _case_now(case, computed(case.survey)),
+        )[0]
+    except StillComputing:
+        return None
+
+
+def _travelled(stored: StoredSurvey) -> QuerySet[Case]:
+    """The cases of older surveys of the network that are open, or are settled by this one."""
+    older = Q(survey__taken_at__lt=stored.taken_at) if stored.taken_at else Q(survey__lt=stored.pk)
+    open_ = ~Q(state__in=("verified", "closed-unverified")) | Q(verified_on=stored)
+    return Case.objects.filter(older, open_, survey__network=stored.network)
+
+
 def _same_cause(case: Case) -> list[int]:
     """Other cases of the survey for which the same cause was named."""
     if not case.cause:
@@ -567,7 +594,10 @@ class CasesView(APIView):
         stored = stored_survey(survey)
         opened = computed(stored)
         cases = stored.cases.select_related("opened_by").prefetch_related("steps__by")
-        return Response({"cases": [case_json(case, opened) for case in cases]})
+        before = _travelled(stored).select_related("opened_by", "survey")
+        found = [case_json(case, opened) for case in cases]
+        found += [case_json(c, opened, stored) for c in before.prefetch_related("steps__by")]
+        return Response({"cases": found})
 
     @extend_schema(
         operation_id="open_case",

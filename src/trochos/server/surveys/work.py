@@ -16,6 +16,7 @@ from ...core.network.edits import EditError, read_edits
 from ...core.whole.questions import Watch
 from ...core.whole.suggest import suggest
 from ...core.whole.sweep import Sweep
+from ...local import in_time
 from . import effects
 from .models import StoredSurvey
 
@@ -77,7 +78,9 @@ def _diagnosis(stored: StoredSurvey, question: Question, watch: Watch) -> Docume
     try:
         before = question.get("before")
         older = computed(_other(before)) if before is not None else None
-        found = computed(stored).diagnose(sender, receiver, traffic, watch, older)
+        survey = computed(stored)
+        watch = in_time(len(survey.network.devices), watch)
+        found = survey.diagnose(sender, receiver, traffic, watch, older)
         return diagnosis_json(found)
     except EndpointError as error:
         raise NotAnswered(str(error)) from error

@@ -50,8 +50,19 @@ CASE_STATES = [
 ]
 
 
+class OpenedOnShape(Shape):
+    """The older survey on which a case was opened."""
+
+    id = s.IntegerField()
+    title = s.CharField()
+    works = s.ChoiceField(["yes", "no", "partly", "unknown"], allow_null=True)
+
+
 class CaseShape(CaseRequest):
     id = s.IntegerField()
+    opened_on = OpenedOnShape(
+        allow_null=True, help_text="null where the case was opened on the survey that is asked"
+    )
     state = s.ChoiceField(CASE_STATES)
     cause = NamedCauseShape(allow_null=True)
     same_cause = s.ListField(child=s.IntegerField(), help_text="other cases of this cause")
