@@ -65,6 +65,7 @@ def planted_files(secret: Planted) -> dict[str, bytes]:
         f"  auth_type PASS\n  auth_pass {secret('keepalived')}\n }}\n virtual_ipaddress {{\n"
         "  10.99.0.1/24\n }\n}\n"
     ).encode()
+    files[f"devices/tern/password {secret('a file name')}.txt"] = b"nothing"
     files["devices/tern/notes.txt"] = f"the password {secret('notes')} is here".encode()
     return files
 
@@ -153,6 +154,11 @@ def test_no_way_in_lets_a_secret_out(
         "add": [f"ip ospf authentication-key {secret('another edit')}"],
     }
     post(f"{base}/proposals", {"title": f"key-string {secret('title')}", "edits": [edit]})
+    asked = {"from": f"password {secret('who')}", "to": f"token {secret('what')}"}
+    post(f"{base}/proposals", {"title": "keys", "edits": [edit], "question": asked})
+    refused = {"complaint": "x", "sender": f"psk {secret('sender')}", "receiver": "booking-db"}
+    post(f"{base}/cases", refused)
+    post(f"/api/cases/{case.pk}/evidence", {"text": ping, "name": f"psk {secret('dropped')}"})
     post(f"{base}/rehearsals", {"edits": [{**edit, "add": [typed]}]})
     post(f"{base}/hand-overs", {"edits": [edit]})
     expected = f"- name: with password {secret('expectation')}\n  from: tern\n  to: booking-db\n"
@@ -175,7 +181,7 @@ def test_no_way_in_lets_a_secret_out(
         if path.is_file():
             found += search(path.read_bytes().decode("utf-8", "replace"), str(path.name), secret)
     found += search(caplog.text, "the log", secret)
-    assert found == []
+    assert found == [], "\n".join(found)
     # They were not lost on the way either: what is kept has their marks.
     held = StoredSurvey.objects.get(pk=survey)
     with zipfile.ZipFile(io.BytesIO(bytes(held.archive))) as kept:

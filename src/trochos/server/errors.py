@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import re
 from collections.abc import Callable
 from typing import Any
 
@@ -15,10 +16,13 @@ from rest_framework.views import exception_handler
 from ..core.forwarding.endpoints import EndpointError
 from ..core.network.edits import EditError
 from ..core.readers.archives import UploadError
+from ..core.readers.masking import mask
+from ..local import fingerprint_key
 from .surveys.store import StillComputing
 from .surveys.work import NotAnswered
 
 log = logging.getLogger(__name__)
+_QUOTED = re.compile(r"'[^']*'|\"[^\"]*\"")
 COMPUTING = "This survey is being computed just now. Ask again in a moment."
 AWAY = "The database cannot be reached just now. Nothing is lost; try again in a moment."
 UNEXPECTED = (
@@ -37,7 +41,20 @@ def before_a_view(status: int, says: str) -> Callable[..., JsonResponse]:
 
 
 def as_sentence(error: Exception, context: dict[str, Any]) -> Response | None:
-    """DRF's exception handler, extended by what the core refuses."""
+    """DRF's exception handler, extended by what the core refuses. What it quotes of the request
+    may be a secret, typed into the wrong field, and answers are kept in many places."""
+    response = _as_sentence(error, context)
+    if response is not None and isinstance(response.data, dict) and "detail" in response.data:
+        response.data["detail"] = _QUOTED.sub(_hidden, str(response.data["detail"]))
+    return response
+
+
+def _hidden(quoted: re.Match[str]) -> str:
+    text = quoted.group()
+    return text[0] + mask(text[1:-1], fingerprint_key()) + text[-1]
+
+
+def _as_sentence(error: Exception, context: dict[str, Any]) -> Response | None:
     if isinstance(error, (EndpointError, UploadError, EditError, NotAnswered)):
         return Response({"detail": str(error)}, status=400)
     if isinstance(error, StillComputing):

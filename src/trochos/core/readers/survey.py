@@ -190,8 +190,11 @@ class _Survey:
         for number, path in enumerate(ordered):
             if watch is not None and not watch(number, len(ordered), path):
                 raise ReadingStopped
+            # Who named a file may have written a secret into its name.
+            folder, slash, name = path.rpartition("/")
+            path, data = folder + slash + mask(name, self.key), files[path]
             parts = path.split("/")
-            text = self.decode(path, parts, files[path])
+            text = self.decode(path, parts, data)
             if text is None:
                 continue
             if len(parts) == 1 and foldered and parts[0] not in OF_THE_SURVEY:

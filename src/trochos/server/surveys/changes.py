@@ -116,6 +116,14 @@ class StopView(APIView):
         return Response(status=204)
 
 
+def _written_question(question: dict[str, Any]) -> dict[str, Any]:
+    """A question as it is kept: its words pass the masker, like all that people write."""
+    return {
+        key: written(value, 300) if isinstance(value, str) else value
+        for key, value in question.items()
+    }
+
+
 def question_of(question: dict[str, Any]) -> tuple[str, str, Traffic] | None:
     """(from, to, traffic) of a question, if it asks anything."""
     if not question.get("from") or not question.get("to"):
@@ -234,7 +242,7 @@ class ProposalsView(APIView):
             survey=stored,
             title=written(data.validated_data["title"], 200),
             edits=[edit.as_json() for edit in edits],
-            question=body(request).get("question") or {},
+            question=_written_question(body(request).get("question") or {}),
             made_by=user,
         )
         note(request, "change kept", f"{proposal.pk}: {proposal.title}")
