@@ -90,7 +90,7 @@ def test_a_case_is_deleted_by_an_administrator(page: Page, broken: int) -> None:
     assert case is not None
     page.goto(f"/s/{broken}/cases/{case.pk}")
     region = page.get_by_role("region", name="The case")
-    region.get_by_role("button", name=re.compile("Notes|steps")).click()
+    region.get_by_role("button", name=re.compile("Notes|step")).click()
     region.get_by_role("button", name="Delete case").click()
     page.get_by_role("button", name="Delete it").click()
     page.get_by_role("table", name="cases").wait_for()
@@ -163,7 +163,7 @@ def test_whoever_writes_a_secret_is_told_that_it_is_not_kept(page: Page, broken:
     assert case is not None
     page.goto(f"/s/{broken}/cases/{case.pk}")
     region = page.get_by_role("region", name="The case")
-    region.get_by_role("button", name=re.compile("Notes|steps")).click()
+    region.get_by_role("button", name=re.compile("Notes|step")).click()
     region.get_by_label("A note").fill("the old one was password saltMarsh9")
     region.get_by_role("button", name="Note", exact=True).click()
     expect(page.get_by_text("stood what looks like a secret. It is not kept")).to_be_visible()

@@ -22,7 +22,8 @@ from .surveys.store import StillComputing
 from .surveys.work import NotAnswered
 
 log = logging.getLogger(__name__)
-_QUOTED = re.compile(r"'[^']*'|\"[^\"]*\"")
+_QUOTED = re.compile(r"(?<!\w)'[^']*'(?!\w)|\"[^\"]*\"")
+"""What a sentence quotes; an apostrophe within a word quotes nothing."""
 COMPUTING = "This survey is being computed just now. Ask again in a moment."
 AWAY = "The database cannot be reached just now. Nothing is lost; try again in a moment."
 UNEXPECTED = (

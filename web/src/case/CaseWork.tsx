@@ -75,7 +75,7 @@ export function CaseWork({ survey, stored, works, question }: {
           {!mayWork ? null : !done ? <Button expanded={closing} onClick={() => setClosing(!closing)}>Close unverified</Button> : <Button onClick={() => take({ step: "reopen" })}>Open again</Button>}
           <Link className="btn btn-xs" to={`/s/${survey}/cases/${stored.id}/report`}>Report</Link>
           <button type="button" className="btn btn-ghost btn-xs" aria-expanded={open} onClick={() => setOpen(!open)}>
-            {stored.steps.length ? `${stored.steps.length} steps` : "Notes"}
+            {stored.steps.length ? many(stored.steps.length, "step") : "Notes"}
           </button>
         </span>
       </div>

@@ -8,6 +8,7 @@ can be taken back on a copy of the newer survey. The needed ones are found by di
 from __future__ import annotations
 
 import json
+from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -270,7 +271,8 @@ def differences(old: Computed, new: Computed) -> list[Difference]:
             except EditError:
                 continue
             for edit in edits:
-                out += _of_edit(edit, was, now, len(out))
+                with suppress(EditError):  # a key that no path can name is changed by nobody
+                    out += _of_edit(edit, was, now, len(out))
     return _moves_joined(old, new, out)
 
 
