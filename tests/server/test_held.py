@@ -14,8 +14,7 @@ from trochos.server.surveys import store
 
 @pytest.fixture(autouse=True)
 def alone(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(store, "_computed", type(store._computed)())
-    monkeypatch.setattr(store, "_left", 0)
+    monkeypatch.setattr(store, "_computed", store.Held())
 
 
 def held() -> Computed:
@@ -33,7 +32,7 @@ def test_what_is_held_is_not_looked_through_again() -> None:
 
 def test_what_no_longer_fits_is_let_go(monkeypatch: pytest.MonkeyPatch) -> None:
     survey = held()
-    monkeypatch.setattr(store, "_DEVICES", len(survey.network.devices) + 1)
+    monkeypatch.setattr(store, "_computed", store.Held(len(survey.network.devices) + 1))
     gone = weakref.ref(survey)
     store._remember(1, survey)
     del survey
@@ -41,3 +40,10 @@ def test_what_no_longer_fits_is_let_go(monkeypatch: pytest.MonkeyPatch) -> None:
     store._remember(3, held())
     assert list(store._computed) == [3]
     assert gone() is None
+
+
+def test_a_survey_that_is_too_large_is_held_alone(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(store, "_computed", store.Held(5))
+    store._remember(1, held())
+    store._remember(2, held())
+    assert list(store._computed) == [2]

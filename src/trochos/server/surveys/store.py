@@ -8,12 +8,12 @@ import io
 import json
 import threading
 import zipfile
-from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import replace
 from datetime import datetime, timedelta
 from typing import Any
 
+from cachetools import LRUCache
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.utils import timezone
@@ -38,9 +38,24 @@ _WAITS = 20.0
 _waiting = threading.Semaphore(3)
 """Few wait so: the others' quick questions need the threads."""
 _lock = threading.Lock()
-_left = 0
-"""How many devices the surveys had that were let go since garbage was last looked for."""
-_computed: OrderedDict[int, Computed] = OrderedDict()
+
+
+class Held(LRUCache[int, Computed]):
+    """The surveys that were asked last, as many as have `_DEVICES` devices together."""
+
+    def __init__(self, devices: int = _DEVICES) -> None:
+        # One that alone is larger is held, too, and alone.
+        super().__init__(devices, lambda survey: min(len(survey.network.devices), devices))
+        self.left = 0
+        """How many devices the surveys had that left since garbage was last looked for."""
+
+    def popitem(self) -> tuple[int, Computed]:
+        number, gone = super().popitem()
+        self.left += len(gone.network.devices)
+        return number, gone
+
+
+_computed = Held()
 _busy: dict[int, threading.Lock] = {}
 
 
@@ -264,28 +279,18 @@ def when(text: str | None) -> datetime | None:
 def _remember(number: int, survey: Computed) -> None:
     with _lock:
         _computed[number] = survey
-        _computed.move_to_end(number)
-        size = sum(len(held.network.devices) for held in _computed.values())
-        left = 0
-        while size > _DEVICES and len(_computed) > 1:
-            _, gone = _computed.popitem(last=False)
-            left += len(gone.network.devices)
-            size -= len(gone.network.devices)
-            del gone
-        _set_aside(left)
+        _set_aside()
 
 
-def _set_aside(left: int) -> None:
+def _set_aside() -> None:
     """Keeps the cyclic garbage collector from looking through what is held.
 
     A survey of 1000 devices is some million objects, and everybody waits while they are looked
     through; what is held lives for long and dies whole. What left may have died in cycles, so that
     is looked for once enough of it has.
     """
-    global _left
-    _left += left
-    if _left >= _DEVICES:
-        _left = 0
+    if _computed.left >= _computed.maxsize:
+        _computed.left = 0
         gc.unfreeze()
         gc.collect()
     gc.freeze()
@@ -307,7 +312,6 @@ def computed(stored: StoredSurvey) -> Computed:
     with _lock:
         held = _computed.get(stored.id)
         if held is not None:
-            _computed.move_to_end(stored.id)
             return held
         busy = _busy.setdefault(stored.id, threading.Lock())
     with busy:
