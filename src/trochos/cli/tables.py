@@ -245,6 +245,8 @@ def diagnosis(document: Any) -> None:
             _out(f"   {item['device']} {item['file']} {where}: {item['text']}")
         if cause["remedy"]:
             _out(f"   Remedy: {cause['remedy']['title']}")
+            if cause["remedy"]["basis"]:
+                _out(f"   {cause['remedy']['basis']}")
             for edit in cause["remedy"]["edits"]:
                 _edit(edit)
         if cause["before"]:

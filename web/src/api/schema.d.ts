@@ -1319,6 +1319,7 @@ export interface components {
         AlternativeShape: {
             title: string;
             edits: components["schemas"]["EditShape"][];
+            basis: string | null;
             /** @description null if it was not tried */
             proof: components["schemas"]["ProofShape"] | null;
         };
@@ -2593,6 +2594,7 @@ export interface components {
         RemedyShape: {
             title: string;
             edits: components["schemas"]["EditShape"][];
+            basis: string | null;
         };
         ReportShape: {
             title: string;

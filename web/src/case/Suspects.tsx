@@ -54,6 +54,7 @@ function Suspect({ survey, question, cause, first, partOf }: {
       {remedy && open ? (
         <>
           <p className="pt-1.5">{remedy.title}</p>
+          {remedy.basis ? <p className="soft">{remedy.basis}</p> : null}
           <EditLines edits={remedy.edits} />
           {cause.before ? <p className="soft pt-1">{cause.before}</p> : null}
           <p className="flex flex-wrap gap-1.5 pt-1.5" aria-label="What the remedy does to all pairs">

@@ -10,6 +10,7 @@ from ..network.documents import Document
 from ..network.edits import Edit, Remedy
 from .finding import Finding
 from .remedies.bench import Bench
+from .remedies.sides import EITHER
 
 
 @dataclass(slots=True)
@@ -75,8 +76,9 @@ class Cause:
 
         `alternatives` are its other remedies, with how many pairs each heals, breaks and moves.
         """
-        finding = self.option.finding.turned_to(self.option.remedy)
-        shown = replace(finding, remedies=(self.option.remedy,))
+        remedy = self.option.remedy._replace(basis=self._basis())
+        finding = self.option.finding.turned_to(remedy)
+        shown = replace(finding, remedies=(remedy,))
         return {
             **shown.as_nodes(),
             "alternatives": [item.as_json() for item in self.alternatives],
@@ -88,6 +90,20 @@ class Cause:
                 **(self.effect.as_json() if pairs else self.effect.counts()),
             },
         }
+
+    def _basis(self) -> str:
+        """Why this end and not the other: where the texts do not tell, what was tried may."""
+        basis = self.option.remedy.basis
+        if basis != EITHER:
+            return basis
+        others = [a for a in self.alternatives if a.remedy.basis == EITHER and a.effect is not None]
+        if not others or any(self._as_good(other) for other in others):
+            return basis
+        return "The other end mended instead, the complaint would still fail, or more would break."
+
+    def _as_good(self, other: Alternative) -> bool:
+        assert other.effect is not None
+        return other.works and other.effect.count("breaks") <= self.effect.count("breaks")
 
 
 @dataclass(slots=True)

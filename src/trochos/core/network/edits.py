@@ -87,9 +87,12 @@ class Remedy(NamedTuple):
     """True if others of the network write it so: how much it takes in is not a guess then."""
     odd: bool = False
     """True if what stands there now is clearly the odd one of two, as the network's rest says."""
+    basis: str = ""
+    """Why here and not at the other end, in a sentence; "" where there is no choice."""
 
     def as_json(self) -> dict[str, object]:
-        return {"title": self.title, "edits": [edit.as_json() for edit in self.edits]}
+        edits = [edit.as_json() for edit in self.edits]
+        return {"title": self.title, "edits": edits, "basis": self.basis or None}
 
 
 def _lines(item: Mapping[str, Any], key: str, at: str) -> tuple[str, ...]:

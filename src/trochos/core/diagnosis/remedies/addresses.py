@@ -7,6 +7,7 @@ from ...network.addressing import Address, InterfaceAddress, Prefix
 from ...network.edits import Remedy
 from ...network.facts import AddressFact, End, Interface
 from .bench import Bench
+from .sides import EITHER
 
 CLEARLY = 4
 """By so many leading bits a subnet is clearly farther from those of other links than another one:
@@ -62,8 +63,14 @@ def remedies(bench: Bench, end: End, rival: End, family: int) -> list[Remedy]:
     found = [remedy for _, remedy in out]
     if len(out) == 2:
         (lines, plan), (others, farther) = out[0][0], out[1][0]
-        if lines < others or farther - plan >= CLEARLY:
-            found[0] = found[0]._replace(odd=True)
+        if lines < others:
+            why = "Fewer lines of the network name what stands here than what stands there."
+            found[0] = found[0]._replace(odd=True, basis=why)
+        elif plan != farther:
+            why = "The subnet here lies farther from those of other links than the one there."
+            found[0] = found[0]._replace(odd=farther - plan >= CLEARLY, basis=why)
+        else:
+            found = [remedy._replace(basis=EITHER) for remedy in found]
     return found
 
 

@@ -77,6 +77,10 @@ class Bench:
         """How many ends of the network say this at a gate."""
         return self._readings[protocol, gate][text]
 
+    def ends_judged(self, protocol: str, gate: str) -> int:
+        """How many ends of the network a gate is about."""
+        return self._readings[protocol, gate].total()
+
     @cached_property
     def carriers(self) -> set[str]:
         """Routers that carry the outer packets of others' tunnels: they need not know what is

@@ -22,8 +22,12 @@ def gateway(bench: Bench, device: str, route: StaticRoute) -> list[Remedy]:
     moved = take_up(bench, device, route.gateway)
     if moved is not None:
         # The router's address is the odd one if others here have what this host looks for.
-        odd = _usual(bench, route.gateway) > _usual(bench, moved[1])
-        out = [moved[0], *out] if odd else [*out, moved[0]]
+        usual, others = _usual(bench, route.gateway), _usual(bench, moved[1])
+        if usual > others:
+            why = f"{usual} other routers have that place in the subnets of their hosts."
+            out = [moved[0]._replace(basis=why), *out]
+        else:
+            out = [*out, moved[0]]
     return out
 
 

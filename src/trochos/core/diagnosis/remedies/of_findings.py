@@ -114,7 +114,10 @@ def _or_its_owner(bench: Bench, device: str, address: Address, found: list[Remed
         return found
     odd = bench.mentioned(address) > max(1, bench.mentioned(moved[1]))
     odd = odd or (bench.mentioned(moved[1]) == 0 and bench.more_usual(address, moved[1]))
-    return [moved[0], *found] if odd else [*found, moved[0]]
+    if not odd:
+        return [*found, moved[0]]
+    why = f"{address} is what other lines look for, or where routers here have theirs."
+    return [moved[0]._replace(basis=why), *found]
 
 
 def with_remedies(bench: Bench, finding: Finding) -> Finding:

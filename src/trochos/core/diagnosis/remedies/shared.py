@@ -14,6 +14,7 @@ from ...protocols import shared
 from ...protocols.gates import NOTHING, Judged, Relation
 from ...protocols.shared import SharedEnd
 from .bench import Bench
+from .sides import Ground, Side, with_bases
 
 _FRR_WORDS = {
     "version": "version",
@@ -25,7 +26,7 @@ _FRR_WORDS = {
 def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
     """Either router made to say what the other says; the one that fewer agree with first."""
     failing = [g for g in relation.gates if not g.holds and g.stops != NOTHING]
-    out: list[tuple[float, Remedy]] = []
+    sides: list[Side] = []
     for me, other in (relation.ends, relation.ends[::-1]):
         edits: list[TextEdit] = []
         words: list[str] = []
@@ -40,9 +41,11 @@ def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
             words.append(_words(gate.gate, mend, other))
         if edits:
             title = f"On {me.device.name}: {', '.join(words)}."
-            out.append((_weight(bench, failing, me, other), Remedy(title, tuple(edits))))
-    out.sort(key=lambda item: item[0])
-    return [remedy for _, remedy in out]
+            grounds = _against(bench, failing, me, other)
+            sides.append(Side(Remedy(title, tuple(edits)), grounds))
+    sides.sort(key=lambda side: side.weight)
+    told = with_bases(sides)
+    return [told.get(side.remedy, side.remedy) for side in sides]
 
 
 def _words(gate: str, mend: Restate, other: SharedEnd) -> str:
@@ -59,22 +62,26 @@ def _words(gate: str, mend: Restate, other: SharedEnd) -> str:
             return f"{gate} {mend.value}, as at {there}"
 
 
-def _weight(bench: Bench, failing: list[Judged], me: SharedEnd, other: SharedEnd) -> float:
+def _against(bench: Bench, failing: list[Judged], me: SharedEnd, other: SharedEnd) -> list[Ground]:
     """What speaks against changing this end: more of the network says what it says."""
-    weight = 0.0
+    out: list[Ground] = []
     everyone = [part for device in bench.network.devices for part in device.shared]
     for gate in failing:
         if gate.gate == "addresses":
             wanted = _gateways(bench)
             mine, theirs = ({v.address for v, _ in end.part.addresses} for end in (me, other))
-            weight += sum(wanted[a] for a in mine - theirs)
-            weight -= sum(wanted[a] for a in theirs - mine)
+            named = sum(wanted[a] for a in mine - theirs)
+            says = f"{named} lines of the network name what {me.device.name} shares as gateway."
+            out.append(Ground(named - sum(wanted[a] for a in theirs - mine), says))
         elif gate.gate in ("version", "interval", "authentication"):
             pick = {"version": "version", "interval": "interval", "authentication": "secret"}
             counts = Counter(getattr(part, pick[gate.gate]) for part in everyone)
-            weight += counts[getattr(me.part, pick[gate.gate])]
-            weight -= counts[getattr(other.part, pick[gate.gate])]
-    return weight
+            alike = counts[getattr(me.part, pick[gate.gate])]
+            says = (
+                f"{alike} of {len(everyone)} ends in this network say what {me.device.name} says."
+            )
+            out.append(Ground(alike - counts[getattr(other.part, pick[gate.gate])], says))
+    return out
 
 
 def _gateways(bench: Bench) -> Counter[Address]:

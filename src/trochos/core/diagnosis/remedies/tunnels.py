@@ -7,6 +7,7 @@ from ...network.edits import Remedy
 from ...network.facts import End, Tunnel
 from . import statics
 from .bench import Bench
+from .sides import Ground, Side, with_bases
 
 
 def remedies(bench: Bench, kind: str, end: End, peer: End | None) -> list[Remedy]:
@@ -18,7 +19,7 @@ def remedies(bench: Bench, kind: str, end: End, peer: End | None) -> list[Remedy
     if mine is None:
         return []
     again = _own_again(bench, end, mine) if kind == "tunnel-source-foreign" else []
-    out: list[tuple[int, Remedy]] = []
+    sides: list[Side] = []
     for one, tunnel, other, mirror in ((end, mine, peer, theirs), (peer, theirs, end, mine)):
         if one is None or tunnel is None or other is None or mirror is None:
             continue
@@ -27,16 +28,18 @@ def remedies(bench: Bench, kind: str, end: End, peer: End | None) -> list[Remedy
             # An end that sends from what is not its own is the one at fault.
             own = bench.forwarding.near.owns(one.device, tunnel.local)
             reached = other.device in bench.forwarding.near.owner_devices(tunnel.remote)
-            out.append((int(own) + int(reached), found))
-    out.sort(key=lambda item: item[0])
-    if not out and peer is None:
+            says = f"{one.device} sends from an address of its own to one that {other.device} has."
+            sides.append(Side(found, [Ground(int(own) + int(reached), says)]))
+    sides.sort(key=lambda side: side.weight)
+    told = with_bases(sides)
+    if not sides and peer is None:
         local = _own_towards(bench, end, mine)
         if local is not None:
             edits = bench.writer(end.device).tunnel(mine, local=local)
             if edits:
                 say = f"On {end.device}: let {end.interface} send from {local}."
                 return [*again, Remedy(say, edits)]
-    return [*again, *(remedy for _, remedy in out)]
+    return [*again, *(told.get(side.remedy, side.remedy) for side in sides)]
 
 
 def _own_again(bench: Bench, end: End, tunnel: Tunnel) -> list[Remedy]:

@@ -28,6 +28,7 @@ class EditShape(Shape):
 class RemedyShape(Shape):
     title = s.CharField()
     edits = EditShape(many=True)
+    basis = s.CharField(allow_null=True)
 
 
 class FindingShape(Shape):

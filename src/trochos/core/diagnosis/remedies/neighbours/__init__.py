@@ -7,6 +7,7 @@ mends    what several protocols share: statements, passive interfaces, router id
 ospf     the gates of OSPF
 bgp      the gates of BGP sessions
 made     what the rows of gates say themselves
+grounds  what tells which of two ends is the odd one
 filters  the gate that all of them share: what stops a protocol's own packets
 """
 
@@ -17,18 +18,19 @@ from typing import Any
 
 from ....network.addressing import dotted
 from ....network.edits import Remedy
-from ....network.facts import End
 from ....protocols import registry
 from ....protocols.bgp.ends import BgpEnd
 from ....protocols.gates import NOTHING, Judged, Relation
 from ....protocols.ospf.interfaces import OspfEnd
 from ....protocols.ospf.virtual import VirtualEnd
 from ..bench import Bench
+from ..sides import Side, with_bases
 from .bgp import mend_bgp, own_again, renumbered, start
 from .filters import let_pass
+from .grounds import against
 from .made import made
 from .mends import Made, cover_all
-from .ospf import idle_area, in_area, mend_ospf
+from .ospf import mend_ospf
 
 
 def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
@@ -37,10 +39,11 @@ def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
     if not failing or relation.ends[0] is None:
         return []
     out: list[tuple[float, Remedy]] = []
+    sides: list[Side] = []
+    told: dict[Remedy, Remedy] = {}
     for swapped in (False, True):
         me, other = relation.ends[::-1] if swapped else relation.ends
         done: list[Made] = []
-        weight = 0.0
         for gate in failing:
             mine = gate.right if swapped else gate.left
             theirs = gate.left if swapped else gate.right
@@ -54,22 +57,23 @@ def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
                 break
             if found[1] and found not in done:
                 done.append(found)
-            common = bench.commonness(relation.protocol, gate.gate, mine)
-            weight += common - bench.commonness(relation.protocol, gate.gate, theirs)
-        # Of two ends that fit as well, the one that says nothing has rather forgotten a line
-        # than the other has one too many.
-        weight += _hint(failing, me, other) + _farther(bench, failing, me, other)
+        grounds = against(bench, relation, failing, swapped)
+        weight = sum(ground.weight for ground in grounds)
         if done:
             title = "; ".join(text for text, _ in done)
             edits = tuple(edit for _, item in done for edit in item)
-            name = _name(me)
-            out.append((weight, Remedy(f"On {name}: {title}.", tuple(dict.fromkeys(edits)))))
+            remedy = Remedy(f"On {_name(me)}: {title}.", tuple(dict.fromkeys(edits)))
+            sides.append(Side(remedy, grounds))
+            out.append((weight, remedy))
             out += [(weight, wider) for wider in _wider(bench, relation, failing, me, other)]
         if isinstance(me, BgpEnd) and any(g.gate == "AS number" for g in failing):
             other_number = renumbered(bench, me)
             if other_number is not None:
                 # What several expect alike is rather right than the one who says otherwise.
-                out.append((weight - 100 if other_number[1] else weight, other_number[0]))
+                remedy, alike = other_number
+                out.append((weight - 100 if alike else weight, remedy))
+                if alike:
+                    told[remedy] = remedy._replace(basis="Others expect that number, too.")
         if isinstance(me, BgpEnd) and any(g.gate == "peer address" for g in failing):
             # An address that several lines know is missed; one that a single line knows is wrong.
             missed = me.peer is not None and (
@@ -78,8 +82,12 @@ def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
             missed = missed or _subnets_own(other)
             given = own_again(bench, me, other)
             out += [(weight - 100 if missed else weight, item) for item in given]
+            if missed:
+                why = f"The address {me.peer} is what the rest of the network looks for there."
+                told |= {item: item._replace(basis=why) for item in given}
     out.sort(key=lambda item: item[0])
-    return [remedy for _, remedy in out] + _both(bench, relation, failing)
+    told = told or with_bases(sides)
+    return [told.get(remedy, remedy) for _, remedy in out] + _both(bench, relation, failing)
 
 
 def _subnets_own(end: BgpEnd) -> bool:
@@ -119,51 +127,6 @@ def _wider(
                 title = f"On {me.device}: put {statement.prefix} into area {shown}."
                 out.append(Remedy(title, edits))
     return out
-
-
-def _hint(failing: list[Judged], me: Any, other: Any) -> float:
-    """What speaks against mending this end (positive) where counting does not decide."""
-    gate = failing[0]
-    links = isinstance(me, OspfEnd)
-    if links and gate.gate == "area" and me.area and other.area:
-        # Who has to do with the other's area anyway is the one that left it.
-        knows, known = _knows(me, other.area.value), _knows(other, me.area.value)
-        return 100.0 * (known - knows)
-    if links and gate.gate in ("hello interval", "dead interval"):
-        even = [end.dead == end.hello * 4 for end in (me, other)]
-        if even[0] != even[1]:
-            return 0.1 if even[0] else -0.1
-    if links and gate.gate == "area type":
-        mistyped = [idle_area(end) is not None for end in (me, other)]
-        if mistyped[0] != mistyped[1]:
-            return -100.0 if mistyped[0] else 100.0
-        said = [end.area_facts.kind_source is not None for end in (me, other)]
-    else:
-        lines = {s.device for s in gate.evidence if not s.default and not s.missing}
-        said = [_name(end) in lines for end in (me, other)]
-    # The end that says nothing has rather forgotten a line than the other has one too many.
-    return 0.01 if said[0] and not said[1] else 0.0
-
-
-def _farther(bench: Bench, failing: list[Judged], me: Any, other: Any) -> float:
-    """What speaks against moving this end into the other's subnet: its own is nearer to those of
-    other links (positive), or farther."""
-    if not any(gate.gate == "subnet" for gate in failing):
-        return 0.0
-    mine, theirs = getattr(me, "fact", None), getattr(other, "fact", None)
-    if mine is None or theirs is None or mine.connected.overlaps(theirs.connected):
-        return 0.0
-    ends = (End(me.device, me.interface.name), End(other.device, other.interface.name))
-    near, far = (bench.in_plan(fact.connected, ends) for fact in (mine, theirs))
-    return 0.1 * ((near > far) - (near < far))
-
-
-def _knows(end: Any, area: int) -> bool:
-    """True if a router has something else to do with an area: a setting, another interface."""
-    held = end.process.areas.get(area)
-    if held is not None and held.kind_source is not None:
-        return True
-    return in_area(end, area)
 
 
 def _name(end: Any) -> str:
