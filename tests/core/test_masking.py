@@ -29,6 +29,12 @@ SECRET = "saltMarsh9!"
         "password {}",
         "enable password 8 {}",
         " isis password clear {}",
+        # Abbreviated, as a router takes it.
+        " nei 10.64.0.1 passw {}",
+        "interface eth0\n ip ospf auth {}",
+        "interface eth0\n ip ospf message-d 1 md5 {}",
+        "key chain harbour\n key 1\n  k {}",
+        "router isis quay\n area-p clear {}",
         " area-password md5 {}",
         " ipv6 ospf6 authentication key-id 1 hash-algo hmac-sha-256 key {}",
         "snmp-server community {} ro",

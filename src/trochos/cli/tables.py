@@ -184,6 +184,14 @@ def inspect(document: dict[str, Any]) -> None:
             for r in document["reading"]
         ],
     )
+    short = [(r, line) for r in document["reading"] for line in r.get("abbreviated", ())]
+    if short:
+        _out("\nLines whose keywords are abbreviated")
+        for report, line in short[:200]:
+            _out(
+                f"  {report['device'] or '-'}/{report['file']} line {line['line']}: "
+                f"{line['text']}  (read as {line['read_as'].strip()})"
+            )
     open_lines = [
         (report, line)
         for report in document["reading"]

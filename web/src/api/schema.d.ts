@@ -1211,6 +1211,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AbbreviatedShape: {
+            line: number;
+            text: string;
+            read_as: string;
+        };
         Account: {
             id: number;
             name: string;
@@ -1862,6 +1867,7 @@ export interface components {
             understood: number;
             irrelevant: number;
             unknown: components["schemas"]["UnknownLineShape"][];
+            abbreviated?: components["schemas"]["AbbreviatedShape"][];
             note?: string;
         };
         FindingShape: {

@@ -93,6 +93,7 @@ export function ReadingPage() {
     () => (reports ?? []).flatMap((report) => report.unknown.filter((line) => line.matters).map((line) => ({ report, line }))),
     [reports],
   );
+  const short = useMemo(() => (reports ?? []).flatMap((report) => (report.abbreviated ?? []).map((line) => ({ report, line }))), [reports]);
   const columns = useMemo<Column<Report>[]>(
     () => [
       {
@@ -141,6 +142,19 @@ export function ReadingPage() {
           ) : (
             <p className="good font-semibold">Every line that could change an answer was understood.</p>
           )}
+          {short.length ? (
+            <details className="max-h-56 shrink-0 overflow-auto rounded-box border border-base-300 bg-base-100 p-3">
+              <summary className="cursor-pointer font-semibold">{many(short.length, "line has", "lines have")} abbreviated keywords, and {short.length === 1 ? "was" : "were"} read in full</summary>
+              <ul className="pt-1">
+                {short.slice(0, 200).map(({ report, line }) => (
+                  <li key={`${report.device} ${report.file} ${line.line}`} className="py-0.5">
+                    <Link className="underline decoration-dotted" to={`/s/${survey}/devices/${report.device ?? ""}?file=${encodeURIComponent(report.file)}&line=${line.line}`}>{report.device} {report.file} line {line.line}</Link>{" "}
+                    <span className="mono">{line.text}</span> <span className="soft">read as</span> <span className="mono">{line.read_as}</span>
+                  </li>
+                ))}
+              </ul>
+            </details>
+          ) : null}
           <div className="min-h-0 flex-1">
             <DataTable label="files" file={`survey-${survey}-reading`} rows={reports} columns={columns} rowKey={(row) => `${row.device} ${row.file}`} empty="The survey holds no files." />
           </div>

@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 
 from ..network.edits import EditError, TextEdit
+from ..readers.frr.abbreviations import spelled
 from ..readers.keepalived import looks_like
 from .text import Editor, Line, Section, sections, squeeze
 
@@ -20,8 +21,7 @@ def has_braces(text: str) -> bool:
 
 def sections_of(text: str) -> Section:
     """The sections of a text, as its device would group them."""
-    rows = text.split("\n")
-    return blocks(rows) if has_braces(text) else sections(rows)
+    return blocks(text.split("\n")) if has_braces(text) else sections(spelled(text))
 
 
 def editor_of(device: str, file: str, text: str) -> Editor:

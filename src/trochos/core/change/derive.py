@@ -6,8 +6,9 @@ from collections import Counter
 from typing import Any
 
 from ..network.edits import DataEdit, Edit, EditError, TextEdit
+from ..readers.frr.abbreviations import spelled
 from ..readers.located import DataError, parse_data
-from .braces import sections_of
+from .braces import has_braces, sections_of
 from .data import plain
 from .text import Section, squeeze
 
@@ -28,9 +29,11 @@ def edits_between(device: str, file: str, old: str, new: str) -> tuple[Edit, ...
     before, after = _by_section(old), _by_section(new)
     out: list[Edit] = []
     for context in dict.fromkeys([*before, *after]):
-        was, now = Counter(before.get(context, ())), Counter(after.get(context, ()))
-        gone = tuple(line for line in before.get(context, ()) if now[line] < was[line])
-        come = tuple(line for line in after.get(context, ()) if was[line] < now[line])
+        old_lines, new_lines = before.get(context, ()), after.get(context, ())
+        was = Counter(line for line, _ in old_lines)
+        now = Counter(line for line, _ in new_lines)
+        gone = tuple(written for line, written in old_lines if now[line] < was[line])
+        come = tuple(written for line, written in new_lines if was[line] < now[line])
         if context and context not in after:
             parent, opening = context[:-1], context[-1]
             if parent in after or not parent:
@@ -41,12 +44,15 @@ def edits_between(device: str, file: str, old: str, new: str) -> tuple[Edit, ...
     return tuple(out)
 
 
-def _by_section(text: str) -> dict[tuple[str, ...], list[str]]:
+def _by_section(text: str) -> dict[tuple[str, ...], list[tuple[str, str]]]:
+    """The lines of each section, with their keywords spelled out and as they are written."""
     rows = text.split("\n")
-    out: dict[tuple[str, ...], list[str]] = {}
+    full = rows if has_braces(text) else spelled(text)
+    out: dict[tuple[str, ...], list[tuple[str, str]]] = {}
 
     def visit(section: Section, trail: tuple[str, ...]) -> None:
-        out.setdefault(trail, []).extend(squeeze(rows[n]) for n in section.body)
+        lines = [(squeeze(full[n]), squeeze(rows[n])) for n in section.body]
+        out.setdefault(trail, []).extend(lines)
         for inner in section.inner:
             visit(inner, (*trail, inner.opening))
 

@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from ..network.edits import EditError, TextEdit
+from ..readers.frr.abbreviations import in_section, spell_out, spelled
 from ..readers.protocols import FRR as ROWS
 
 
@@ -187,6 +188,24 @@ def slot(opening: str, line: str) -> str | None:
     return None
 
 
+def as_written(
+    text: str, context: tuple[str, ...], lines: tuple[str, ...]
+) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """(openings, lines) of a section as they stand in a text whose keywords are abbreviated."""
+    rows = text.split("\n")
+    short = spell_out(rows)
+    if not short:
+        return context, lines
+    full = [short.get(number, row) for number, row in enumerate(rows, 1)]
+    level, openings = [sections(full)], []
+    for opening in context:
+        level = [item for here in level for item in here.inner if item.opening == opening]
+        openings.append(squeeze(rows[level[-1].start]) if level else opening)
+    held = {squeeze(full[n]): squeeze(rows[n]) for here in level for n in here.body}
+    held |= {item.opening: squeeze(rows[item.start]) for here in level for item in here.inner}
+    return tuple(openings), tuple(held.get(line, line) for line in lines)
+
+
 class Editor:
     """One text under change."""
 
@@ -197,6 +216,8 @@ class Editor:
         if self.trailing:
             rows.pop()
         self.lines = [Line(row, number) for number, row in enumerate(rows, 1)]
+        self._spelled: tuple[list[str], list[str]] | None = None
+        self._abbreviated = bool(spell_out(rows))
 
     @property
     def text(self) -> str:
@@ -208,9 +229,11 @@ class Editor:
         Raises:
             EditError: a line to remove does not stand there, or the device would refuse.
         """
-        context = tuple(squeeze(line) for line in edit.context)
-        adding = [squeeze(line) for line in edit.add if line.strip()]
-        removing = [squeeze(line) for line in edit.remove if line.strip()]
+        context: tuple[str, ...] = ()
+        for line in edit.context:
+            context = (*context, squeeze(in_section(context, line)))
+        adding = [squeeze(in_section(context, line)) for line in edit.add if line.strip()]
+        removing = [squeeze(in_section(context, line)) for line in edit.remove if line.strip()]
         # A line that stays although its section is replaced is no change.
         kept = set(adding) & set(removing)
         for line in removing:
@@ -250,7 +273,7 @@ class Editor:
         return new
 
     def _find(self, context: tuple[str, ...]) -> Section | None:
-        here = sections([line.text for line in self.lines])
+        here = sections(self._rows())
         for opening in context:
             found = [item for item in here.inner if item.opening == opening]
             if not found:
@@ -260,13 +283,22 @@ class Editor:
 
     def _all(self, context: tuple[str, ...]) -> list[Section]:
         """Every section of that name: a device merges sections that are written twice."""
-        level = [sections([line.text for line in self.lines])]
+        level = [sections(self._rows())]
         for opening in context:
             level = [item for here in level for item in here.inner if item.opening == opening]
         return level
 
     def _row(self, number: int) -> str:
-        return squeeze(self.lines[number].text)
+        return squeeze(self._rows()[number])
+
+    def _rows(self) -> list[str]:
+        """The lines with their keywords spelled out: how they are found."""
+        rows = [line.text for line in self.lines]
+        if not self._abbreviated:
+            return rows
+        if self._spelled is None or self._spelled[0] != rows:
+            self._spelled = (rows, spelled("\n".join(rows)))
+        return self._spelled[1]
 
     def _where(self, context: tuple[str, ...]) -> str:
         return f" under {context[-1]!r}" if context else ""

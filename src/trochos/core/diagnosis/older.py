@@ -13,6 +13,7 @@ from ..change.data import plain
 from ..change.paths import Step, down, steps_of, wrapped
 from ..change.text import Section, sections, slot, squeeze
 from ..network.edits import DataEdit, Edit, EditError, Remedy, TextEdit
+from ..readers.frr.abbreviations import spelled
 from ..readers.located import Node, parse_data
 from ..readers.survey import Survey
 
@@ -128,7 +129,7 @@ class Older:
             return None
         key = (device, file)
         if key not in self._lines:
-            lines = text.split("\n")
+            lines = spelled(text)
             self._lines[key] = (sections(lines), lines)
         root, lines = self._lines[key]
         level = [root]

@@ -71,7 +71,7 @@ class Path(Document):
                     "device": item.source.device,
                     "file": item.source.file,
                     "line": item.source.line,
-                    "text": item.source.text,
+                    "text": item.source.shown,
                     "why": why,
                 }
                 for item, why in self.caveats

@@ -56,6 +56,13 @@ class Source(NamedTuple):
     default: bool = False
     missing: bool = False
     after: int | None = None
+    written: str | None = None
+    """The line as it stands there, if its keywords are abbreviated; `text` spells them out."""
+
+    @property
+    def shown(self) -> str:
+        """The line as it stands in the file."""
+        return self.text if self.written is None else self.written
 
     def as_json(self) -> dict[str, object]:
         """The Evidence object of the contract."""
@@ -63,7 +70,7 @@ class Source(NamedTuple):
             "device": self.device,
             "file": self.file,
             "line": self.line,
-            "text": self.text,
+            "text": self.shown,
         }
         if self.path:
             out["path"] = self.path

@@ -15,6 +15,7 @@ import re
 from functools import lru_cache
 
 from ..network.source import HIDDEN, MARK
+from .frr.abbreviations import meanings
 from .located_json import JsonError, Node, parse
 from .openconfig import answers
 from .secrets import FORMS, PROSE, is_secret
@@ -24,6 +25,7 @@ _PEM = re.compile(r"-----BEGIN ([A-Z ]*PRIVATE KEY)-----(.*?)(?:-----END \1-----
 _WORDS = (
     "passw", "passphrase", "secret", "key", "string", "communit", "psk", "pwd", "token", "auth",
     "priv", "://", "text-name", "security-name", "com2sec", "snmp", "createuser", "bearer", "basic",
+    "pass ", "message-d", "md5", "area-p", "domain-p",  # abbreviated
     *(name.lower() for name in answers.WRAPPED),
 )  # fmt: skip
 _ESCAPED = re.compile(r"&lt;secret((?::(?:[0-9a-f]{4})?[0-9a-f]{12})?)&gt;")
@@ -97,7 +99,24 @@ def _pem(text: str, key: bytes) -> str:
 
 
 def _lines(text: str, key: bytes) -> str:
-    return "\n".join(_line(line, key) for line in text.split("\n"))
+    lines = [_line(line, key) for line in text.split("\n")]
+    # A router also takes `k SECRET` for a key's string: what it reads there decides.
+    for number, full in meanings(lines):
+        hidden = _line(full, key)
+        if hidden != full:
+            lines[number - 1] = _hidden_too(lines[number - 1], full, hidden)
+    return "\n".join(lines)
+
+
+def _hidden_too(line: str, full: str, hidden: str) -> str:
+    """An abbreviated line without what is hidden where it is spelled out."""
+    words, meant, left = line.split(), full.split(), hidden.split()
+    if len(left) < len(meant):  # several words were one secret
+        last = next(n for n, word in enumerate(left) if word != meant[n])
+        words = [*words[:last], left[last]]
+    else:
+        words = [word if a == b else b for word, a, b in zip(words, meant, left)]
+    return line[: len(line) - len(line.lstrip())] + " ".join(words)
 
 
 def _line(line: str, key: bytes) -> str:

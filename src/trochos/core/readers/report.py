@@ -42,6 +42,8 @@ class FileReport:
     unknown: list[UnknownLine] = field(default_factory=list)
     note: str | None = None
     """A sentence about the file as a whole, such as why it was not used."""
+    abbreviated: list[tuple[int, str, str]] = field(default_factory=list)
+    """Lines whose keywords are abbreviated: number, text, how it was read."""
 
     def as_json(self) -> dict[str, object]:
         out: dict[str, object] = {
@@ -53,6 +55,11 @@ class FileReport:
             "irrelevant": self.irrelevant,
             "unknown": [line.as_json() for line in self.unknown],
         }
+        if self.abbreviated:
+            out["abbreviated"] = [
+                {"line": line, "text": text, "read_as": full}
+                for line, text, full in self.abbreviated
+            ]
         if self.note:
             out["note"] = self.note
         return out
@@ -66,6 +73,13 @@ class Ledger:
         self._fate = bytearray(len(lines) + 1)
         self._unknown: dict[int, UnknownLine] = {}
         self.note: str | None = None
+        self.abbreviated: dict[int, str] = {}
+        """How lines were read whose keywords are abbreviated."""
+
+    @property
+    def has_unknown(self) -> bool:
+        """True if some line was not understood so far."""
+        return bool(self._unknown)
 
     def text(self, line: int) -> str:
         return self.lines[line - 1].strip()[:_MAX_TEXT] if 0 < line <= len(self.lines) else ""
@@ -118,6 +132,10 @@ class Ledger:
                 out.irrelevant += 1
             else:
                 out.unknown.append(UnknownLine(number, self.text(number), unclaimed_matters))
+        out.abbreviated = [
+            (number, self.text(number), full[:_MAX_TEXT])
+            for number, full in sorted(self.abbreviated.items())
+        ]
         return out
 
 

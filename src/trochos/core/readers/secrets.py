@@ -26,12 +26,15 @@ def _rest(pattern: str, example: str) -> Form:
 
 
 FORMS: tuple[Form, ...] = (
-    # Routing: several words are one secret there.
-    _rest(r"\bneighbor \S+ password (?:\d )?SECRET", " neighbor 10.64.0.1 password {}"),
-    _rest(r"\bkey-string\s+(?:\d )?SECRET", "  key-string {}"),
-    _word(r"\b(?:area-|domain-)?password\s+(?:clear |md5 |\d )?SECRET", " area-password md5 {}"),
+    # Routing: several words are one secret there. Keywords may be abbreviated.
+    _rest(r"\bnei\w* \S+ passw\w* (?:\d )?SECRET", " neighbor 10.64.0.1 password {}"),
+    _rest(r"\bkey-s\w*\s+(?:\d )?SECRET", "  key-string {}"),
     _word(
-        r"\bmessage-digest-key\s+\d+ \S+ (?:\d )?SECRET",
+        r"\b(?:area-|domain-)?passw(?:o|or|ord)?\s+(?:clear |md5 |\d )?SECRET",
+        " area-password md5 {}",
+    ),
+    _word(
+        r"\bmessage-digest-k\w*\s+\d+ \S+ (?:\d )?SECRET",
         " ip ospf message-digest-key 1 md5 {}",
     ),
     _word(r"\bauthentication string\s+SECRET", " ip rip authentication string {}"),
@@ -45,7 +48,8 @@ FORMS: tuple[Form, ...] = (
     _word(r"\bsecret\s+(?:level \d+ )?(?:\d )?SECRET", "enable secret level 5 5 {}"),
     _word(r"\bauthentication-key\s+\d+ \S+ (?:\d )?SECRET", "ntp authentication-key 1 md5 {}"),
     _word(
-        r"\b(?:authentication|auth|pre-shared|private|api|encryption|shared)-key\s+(?:\d )?SECRET",
+        r"\b(?:authentication|auth|pre-shared|private|api|encryption|shared)-k(?:ey?)?\s+(?:\d )?"
+        r"SECRET",
         "crypto pre-shared-key {}",
     ),
     _word(r"\busername \S+ nopassword\s+SECRET", "username ferry nopassword {}"),

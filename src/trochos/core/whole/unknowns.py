@@ -58,7 +58,7 @@ class OpenLine:
             "device": source.device,
             "file": source.file,
             "line": source.line,
-            "text": source.text,
+            "text": source.shown,
             "why": self.item.why,
             "questions": self.questions,
         }

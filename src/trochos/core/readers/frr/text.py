@@ -7,7 +7,7 @@ understand makes the answers it touches uncertain.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from contextlib import suppress
 from dataclasses import replace
 from functools import partial
@@ -19,6 +19,7 @@ from .. import protocols
 from ..drafts import ConfigDraft, InsideDraft, InterfaceDraft, interface_key
 from ..limits import Limit, of_line
 from ..report import Ledger, split_lines
+from .abbreviations import spell_out
 from .fate import Fate, Misread, Refused
 from .known import (
     AROUND,
@@ -43,9 +44,14 @@ KIND = "FRR configuration text"
 
 
 class _Reader:
-    def __init__(self, device: str, file: str, text: str) -> None:
+    def __init__(
+        self, device: str, file: str, text: str, spelled: Mapping[int, str] | None = None
+    ) -> None:
         self.lines = split_lines(text)
+        self.spelled = spelled or {}
+        """Lines whose keywords are abbreviated, as they are read."""
         self.ledger = Ledger(device, file, KIND, self.lines)
+        self.ledger.abbreviated = {n: line.strip() for n, line in self.spelled.items()}
         self.device, self.file = device, file
         self.draft = ConfigDraft(FRR, file)
         self.statics: dict[str, dict[tuple[object, ...], StaticRoute]] = {}
@@ -74,12 +80,16 @@ class _Reader:
         """Lines of interfaces and policies, judged once it is known which protocols run."""
 
     def source(self, number: int) -> Source:
-        return Source(self.device, self.file, number, self.lines[number - 1].strip())
+        text, written = self.lines[number - 1].strip(), None
+        if number in self.spelled:
+            text, written = self.spelled[number].strip(), text
+        return Source(self.device, self.file, number, text, written=written)
 
     # -- the pass -------------------------------------------------------------
 
     def read(self) -> ConfigDraft:
         for number, line in enumerate(self.lines, 1):
+            line = self.spelled.get(number, line)
             stripped = line.strip()
             if not stripped or stripped[0] in "!#" or (stripped == line and AROUND.match(line)):
                 self.ledger.irrelevant(number)
@@ -644,6 +654,11 @@ def read(device: str, file: str, text: str) -> tuple[ConfigDraft, Ledger]:
     """
     reader = _Reader(device, file, text)
     draft = reader.read()
+    if reader.ledger.has_unknown:
+        spelled = spell_out(reader.lines)
+        if spelled:
+            reader = _Reader(device, file, text, spelled)
+            draft = reader.read()
     via = (draft.resolve_via_default[0], draft.resolve_via_default[1])
     if any(via):
         draft.profile = replace(draft.profile, resolve_via_default=via)

@@ -16,6 +16,12 @@ class UnknownLineShape(Shape):
     why = s.CharField(required=False)
 
 
+class AbbreviatedShape(Shape):
+    line = s.IntegerField()
+    text = s.CharField()
+    read_as = s.CharField()
+
+
 class FileReportShape(Shape):
     device = s.CharField(allow_null=True)
     file = s.CharField()
@@ -24,6 +30,7 @@ class FileReportShape(Shape):
     understood = s.IntegerField()
     irrelevant = s.IntegerField()
     unknown = UnknownLineShape(many=True)
+    abbreviated = AbbreviatedShape(many=True, required=False)
     note = s.CharField(required=False)
 
 

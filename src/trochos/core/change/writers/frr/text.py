@@ -9,7 +9,8 @@ from ....network.edits import Edit, TextEdit
 from ....network.facts import AddressFact, Interface, Source, StaticRoute
 from ....network.policy import PrefixRule
 from ....network.routing import Process
-from ...text import Section, sections, slot, squeeze
+from ....readers.frr.abbreviations import spelled
+from ...text import Section, as_written, sections, slot, squeeze
 from ..base import Edits, Writer
 from . import captured
 
@@ -42,7 +43,8 @@ class FrrWriter(Writer):
         ]
         replaced += self._misspelt(context, add, file)
         remove = (*remove, *(row for row in dict.fromkeys(replaced) if row not in remove))
-        return (TextEdit(self.device.chassis, file or self.file, context, remove, add),)
+        shown, gone = as_written(self.files.get(file or self.file, ""), context, remove)
+        return (TextEdit(self.device.chassis, file or self.file, shown, gone, add),)
 
     def _misspelt(
         self, context: tuple[str, ...], add: tuple[str, ...], file: str | None
@@ -70,7 +72,7 @@ class FrrWriter(Writer):
         text = self.files.get(source.file)
         if text is None or source.line is None:
             return None
-        rows = text.split("\n")
+        rows = spelled(text)
         at = source.line - 1
         if at >= len(rows):
             return None
@@ -134,7 +136,7 @@ class FrrWriter(Writer):
     def reopen(self, old: str, new: str, file: str) -> Edits:
         """All that stands in one section in another."""
         name = self.device.chassis
-        rows = self.files.get(file, "").split("\n")
+        rows = spelled(self.files.get(file, ""))
         here = [item for item in sections(rows).inner if item.opening == old]
         inner = [part.opening for item in here for part in item.inner]
         out: list[Edit] = [
@@ -208,7 +210,7 @@ class FrrWriter(Writer):
         return f"interface {name}{inside}"
 
     def rows(self, context: tuple[str, ...], file: str | None) -> list[str]:
-        rows = self.files.get(file or self.file, "").split("\n")
+        rows = spelled(self.files.get(file or self.file, ""))
         here = [sections(rows)]
         for opening in context:
             here = [inner for item in here for inner in item.inner if inner.opening == opening]
