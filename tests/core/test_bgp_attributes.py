@@ -6,6 +6,8 @@ import pytest
 from core.test_reference import our_table
 from surveys import compute, wired
 
+from trochos.core.diagnosis.why import explain_prefix
+from trochos.core.network.addressing import parse_prefix
 from trochos.core.survey import Computed
 
 Speaker = tuple[int, list[str]]
@@ -178,3 +180,33 @@ def test_roles_have_to_fit(mine: str, theirs: str, up: bool) -> None:
         cause = survey.diagnose("hub", "10.1.0.1").causes[0]
         assert cause.option.finding.kind == "bgp-role"
         assert cause.effect.heals
+
+
+def test_what_the_own_table_has_by_another_protocol_is_not_told() -> None:
+    """The same on real routers: tests/real/test_installed_first.py."""
+    links = [("one", "eth0", "two", "eth0"), ("two", "eth1", "three", "eth0")]
+    texts = {
+        "one": (1, ["eth0 10.0.1.1/30"], ["10.0.1.2 2"], ["network 10.9.1.0/24"]),
+        "two": (2, ["eth0 10.0.1.2/30", "eth1 10.0.2.1/30"], ["10.0.1.1 1", "10.0.2.2 3"], []),
+        "three": (3, ["eth0 10.0.2.2/30"], ["10.0.2.1 2"], []),
+    }
+    files = {"topology.json": wired(*links)}
+    for name, (system, ports, peers, inner) in texts.items():
+        rows = [f"hostname {name}", "ip route 10.9.1.0/24 blackhole"] * (name != "three")
+        for port in ports:
+            where, address = port.split()
+            rows += [f"interface {where}", f" ip address {address}", "exit"]
+        rows += [f"router bgp {system}", " no bgp ebgp-requires-policy"]
+        rows += [" bgp suppress-fib-pending"] * (name == "two")
+        rows += [f" neighbor {p.split()[0]} remote-as {p.split()[1]}" for p in peers]
+        rows += [" address-family ipv4 unicast", *(f"  {line}" for line in inner)]
+        rows += [" exit-address-family", "exit", ""]
+        files[f"devices/{name}/frr.conf"] = "\n".join(rows)
+    survey = compute(files)
+    assert "10.9.1.0/24" not in our_table(survey, "three", "ipv4")
+    prefix = parse_prefix("10.9.1.0/24")
+    assert prefix is not None
+    chain = explain_prefix(survey.tables, survey.forwarding, "three", prefix)["chain"]
+    told = [link for link in chain if "tells only of routes" in link["says"]]  # type: ignore[union-attr,index]
+    assert told and "that has 10.9.1.0/24 by static" in told[0]["says"]
+    assert told[0]["evidence"][0]["text"] == "bgp suppress-fib-pending"

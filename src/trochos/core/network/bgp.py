@@ -163,6 +163,8 @@ class BgpProcess(Process):
     missing_med_worst: bool = False
     disable_connected_check: bool = False
     shutdown: Flag | None = None
+    installed_first: Flag | None = None
+    """Others are told of a route only once the device's own table has it."""
     confederation: Number | None = None
     """The number by which others know the confederation that this system is a member of."""
     members: frozenset[int] = frozenset()

@@ -50,6 +50,8 @@ class _Speaker:
     """A path that lost to the best one only by its age."""
     sides: list[tuple[BgpEnd, BgpEnd]] = field(default_factory=list)
     """(own end, the other's end) of every session."""
+    table: Table | None = None
+    """Its own table, of the round before, if it tells only of routes that this has."""
 
 
 class BgpSpeakers:
@@ -143,6 +145,8 @@ class BgpSpeakers:
             process = device.routing.one(BgpProcess)
             if process is not None:
                 speaker = speakers[device.name] = _Speaker(device, process)
+                if process.installed_first is not None and process.installed_first.value:
+                    speaker.table = tables[device.name, family]
                 speaker.local = local_paths(device, process, tables[device.name, family], family)
         for session in self.sessions:
             if family in session.families:
@@ -203,7 +207,9 @@ class BgpSpeakers:
                 best = speaker.best.get(item)
                 hidden = best is not None and self._suppressed(speaker, family, item)
                 for own, other in speaker.sides:
-                    given = None if best is None else give(own, other, family, best, hidden)
+                    given = None
+                    if best is not None and _not_yet(speaker, best) is None:
+                        given = give(own, other, family, best, hidden)
                     update = given if isinstance(given, Update) else None
                     if update is None and item.is_default:
                         update = default_route(own, other, family)
@@ -273,6 +279,9 @@ class BgpSpeakers:
         for own, theirs in speaker.sides:
             if theirs.name != other:
                 continue
+            waits = _not_yet(speaker, best)
+            if waits is not None:
+                return waits
             hidden = self._suppressed(speaker, family, prefix)
             given = give(own, theirs, family, best, hidden)
             if isinstance(given, Refusal):
@@ -294,6 +303,8 @@ class BgpSpeakers:
         speaker = self.states[family].get(holder)
         best = speaker.best.get(prefix) if speaker is not None else None
         if speaker is None or best is None or prefix in self.states[family][other].best:
+            return None
+        if _not_yet(speaker, best) is not None:
             return None
         for own, theirs in speaker.sides:
             if theirs.name == other:
@@ -539,6 +550,24 @@ class BgpFamilySpeakers:
             why = f"BGP never settles on a path to {prefix}: neighbours change each other's choice"
             out.setdefault(name, []).append(Unmodelled(process.source, why, self.family))
         return out
+
+
+def _not_yet(speaker: _Speaker, best: Path) -> Refusal | None:
+    """Why a speaker that tells only of installed routes does not tell of one (measured on FRR 8.4,
+    tests/real/test_installed_first.py): its table has none, or another protocol's."""
+    if speaker.table is None or best.kind == LOCAL:
+        return None
+    held = speaker.table.winner(best.prefix)
+    if held is not None and held.protocol == BgpProcess.protocol:
+        return None
+    flag = speaker.process.installed_first
+    name = speaker.device.name
+    why = f"{name} tells only of routes that its own table has, and " + (
+        f"that has no route to {best.prefix}"
+        if held is None
+        else f"that has {best.prefix} by {held.protocol}"
+    )
+    return Refusal(why, (flag.source,) if flag is not None else ())
 
 
 def _peer_distance(speaker: _Speaker, held: BgpFamily | None, best: Path, usual: int) -> int:

@@ -37,7 +37,6 @@ _SILENT = frozenset(
         "max-med-period",
         "graceful-shutdown",
         "listen-range",
-        "suppress-fib-pending",
         "nexthop-prefer-global",
         "minimum-holdtime",
         "rpki",
@@ -215,6 +214,11 @@ class BgpReader(SectionReader):
             return f"`{first}` is not understood here"
         return UNDERSTOOD
 
+    def top_line(self, words: list[str], source: Source, negated: bool) -> Fate | None:
+        if words != ["suppress-fib-pending"]:
+            return None
+        return self._bgp(words, source, negated)
+
     def _bgp(self, rest: list[str], source: Source, negated: bool) -> Fate:
         first, tail = rest[0], rest[1:]
         on = not negated
@@ -227,6 +231,8 @@ class BgpReader(SectionReader):
             self.process["ipv4_default"] = on
         elif first == "default" and tail[0].startswith("local-preference"):
             self.process["default_local_preference"] = number(tail[1]) if on else 100
+        elif first == "suppress-fib-pending":
+            self.process["installed_first"] = Flag(on, source)
         elif first == "network" and tail == ["import-check"]:
             self.process["import_check"] = on
         elif first == "cluster-id":

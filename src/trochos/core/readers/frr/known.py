@@ -48,7 +48,7 @@ IRRELEVANT_PAIRS = frozenset(
     |zebra route-map|zebra work-queue|zebra protodown|ip table|ipv6 nd|zebra dplane
     |interface-type x|frr version|frr defaults|no log|no debug|no zebra|no banner|no service
     |ip ssh|evpn mh|fpm use-next-hop-groups|bgp community|bgp send-extra-data
-    |bgp suppress-fib-pending|pbr nexthop-resolve|pbr table|ip irdp|ipv6 ssmpingd
+    |pbr nexthop-resolve|pbr table|ip irdp|ipv6 ssmpingd
     |ipv6 multicast""".replace("\n", "").split("|")
 )
 IRRELEVANT_PAIRS = frozenset(" ".join(pair.split()) for pair in IRRELEVANT_PAIRS)

@@ -37,6 +37,11 @@ class SectionReader(ABC):
             return words[2:]
         return None
 
+    def top_line(self, words: list[str], source: Source, negated: bool) -> Fate | None:
+        """A line outside of all sections that begins with its word, without that; None if it is
+        somebody else's."""
+        return None
+
     def interface_line(self, name: str, words: list[str], source: Source, negated: bool) -> Fate:
         """A line of an interface, as far as `claims` gave it."""
         return "it is not computed"

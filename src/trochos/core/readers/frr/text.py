@@ -76,6 +76,8 @@ class _Reader:
         self.on_interfaces: list[tuple[str, str, list[str], Source, bool]] = []
         """Lines of protocols on interfaces whose routing instance the text does not say: (word,
         interface, words, source, negated)."""
+        self.of_all: list[tuple[str, list[str], Source, bool]] = []
+        """Lines outside of all sections: they hold in every routing instance."""
         self.later: list[tuple[int, str, Fate, str]] = []
         """Lines of interfaces and policies, judged once it is known which protocols run."""
 
@@ -151,6 +153,10 @@ class _Reader:
         """What interfaces say holds in whatever routing instance they are: where the text does not
         say, that is for what the device showed of itself. Each instance has a loopback of its own,
         so there a line without an instance is the main one's."""
+        for word, words, source, negated in self.of_all:
+            for (other, instance), reader in self.readers.items():
+                if other == word and instance:
+                    reader.top_line(words, source, negated)
         for word, interface, words, source, negated in self.on_interfaces:
             for (other, instance), reader in self.readers.items():
                 if other == word and instance and interface != "lo":
@@ -288,6 +294,8 @@ class _Reader:
             ledger.irrelevant(number)
         elif words[negated : negated + 1] == ["vrrp"]:
             ledger.unknown(number, True, SHARED_ADDRESSES)
+        elif self.of_a_protocol(number, words, negated):
+            pass
         elif first in ("route-map", "access-list", "bgp") or pair in POLICY_PAIRS:
             if first == "route-map":
                 self.section = ("route-map", " ".join(words[1:2]))
@@ -314,6 +322,19 @@ class _Reader:
         else:
             self.misread(number)
             self.section = ("unknown", first) if not negated else None
+
+    def of_a_protocol(self, number: int, words: list[str], negated: bool) -> bool:
+        """Handles a line that a protocol has outside of its section; False if none does."""
+        word = words[negated] if len(words) > negated else ""
+        if word not in self.words:
+            return False
+        rest, source = words[1 + negated :], self.source(number)
+        reader = self.reader_of(word, "")
+        fate = reader.top_line(rest, source, negated)
+        if fate is not None:
+            self.later.append((number, reader.name, fate, ""))
+            self.of_all.append((word, rest, source, negated))
+        return fate is not None
 
     def policy_map(self, number: int, words: list[str], negated: bool) -> None:
         """The line that opens a sequence of a policy map, or takes it back."""
