@@ -21,6 +21,7 @@ CONFIGURATION = (
     f'<interfaces xmlns="{_YANG}ietf-interfaces"/>'
     f'<routing xmlns="{_YANG}ietf-routing"/>'
     f'<acls xmlns="{_YANG}ietf-access-control-list"/>'
+    f'<nat xmlns="{_YANG}ietf-nat"/>'
     f'<system xmlns="{_YANG}ietf-system"><hostname/></system>'
 )
 """The subtree filter (RFC 6241, section 6) for what the readers know."""

@@ -30,6 +30,7 @@ _CONFIGURATION = (
     "ietf-interfaces:interfaces",
     "ietf-routing:routing",
     "ietf-access-control-list:acls",
+    "ietf-nat:nat",
     "ietf-system:system/hostname",
 )
 _STATE = ("ietf-interfaces:interfaces", "ietf-routing:routing/ribs")

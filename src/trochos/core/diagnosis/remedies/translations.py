@@ -1,4 +1,5 @@
-"""Edits of translating chains, as `nft -j list ruleset` prints them (libnftables-json(5))."""
+"""Edits of translating chains, as `nft -j list ruleset` prints them (libnftables-json(5)), or in
+ietf-nat (nat_model.py)."""
 
 from __future__ import annotations
 
@@ -11,6 +12,7 @@ from ...network.edits import DataEdit, Edit
 from ...network.filters import Chain, Entry
 from ...network.translation import DESTINATION, SOURCE
 from ...readers.located import parse_data
+from . import nat_model
 from .bench import Bench
 
 _NFT = "/nftables/"
@@ -40,6 +42,8 @@ def entries_of(bench: Bench, device: str, what: str) -> list[Entry]:
 def added(bench: Bench, chain: Chain, expr: Expr) -> tuple[Edit, ...]:
     """One more entry at the end of a chain; empty where it is not written in this language."""
     file, device = chain.source.file, chain.source.device
+    if nat_model.is_of(chain.source):
+        return nat_model.added(chain, _at(bench, device, file, chain.source.path or ""), expr)
     whole = _at(bench, device, file, "/nftables")
     if not (chain.source.path or "").startswith(_NFT) or not isinstance(whole, list):
         return ()
@@ -50,6 +54,8 @@ def added(bench: Bench, chain: Chain, expr: Expr) -> tuple[Edit, ...]:
 
 def with_value(bench: Bench, entry: Entry, key: str, value: object) -> tuple[Edit, ...]:
     """Another value of one condition: `source`, `target`, `port`, `in` or `out`."""
+    if nat_model.is_of(entry.source):
+        return nat_model.with_value(entry, _held(bench, entry), key, value)
     for number, part in enumerate(_expr(bench, entry)):
         match = part.get("match")
         if isinstance(match, dict) and _asks(match.get("left"), key):
@@ -63,6 +69,8 @@ def with_put(
 ) -> tuple[Edit, ...]:
     """Another address or port in place of the one that the entry puts there. Without an address,
     that of the exit."""
+    if nat_model.is_of(entry.source):
+        return nat_model.with_put(entry, _held(bench, entry), address, port)
     for number, part in enumerate(_expr(bench, entry)):
         word = next((w for w in ("snat", "dnat", "masquerade", "redirect") if w in part), None)
         if word is None:
@@ -114,6 +122,10 @@ def _asks(left: object, key: str) -> bool:
 
 def _of(entry: Entry) -> str:
     return entry.source.path or ""
+
+
+def _held(bench: Bench, entry: Entry) -> object:
+    return _at(bench, entry.source.device, entry.source.file, _of(entry))
 
 
 def _expr(bench: Bench, entry: Entry) -> list[dict[str, Any]]:

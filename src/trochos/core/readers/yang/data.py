@@ -1,8 +1,9 @@
 """YANG data as JSON (RFC 7951), plain or as an instance file (RFC 9195) -> facts.
 
 Read: ietf-interfaces (RFC 8343), ietf-ip (RFC 8344), ietf-routing with its IPv4 and
-IPv6 unicast modules (RFC 8349), access lists (RFC 8519), the hostname of ietf-system
-(RFC 7317), and our own augmentation trochos-routing (yang/trochos-routing.yang). The
+IPv6 unicast modules (RFC 8349), access lists (RFC 8519), translation (RFC 8512), the
+hostname of ietf-system (RFC 7317), and our own augmentation trochos-routing
+(yang/trochos-routing.yang). The
 routing protocols have modules of their own beside this one. Every value keeps its line.
 """
 
@@ -24,7 +25,7 @@ from .. import tunnels
 from ..drafts import ConfigDraft, InsideDraft, InterfaceDraft
 from ..located_json import UNSEEN, Document, Node
 from ..protocols import YANG as MODELS
-from . import acl, vlan, vrrp
+from . import acl, nat, vlan, vrrp
 from . import policy as yang_policy
 from .leaves import Leaves
 from .model import Model
@@ -48,6 +49,7 @@ _STANDARD = (
     "ietf-ip:",
     "ietf-restconf:",
     "ietf-access-control-list:",
+    "ietf-nat:",
 )
 _INSTANCE_IRRELEVANT = [
     "name",
@@ -119,6 +121,11 @@ class _Reader:
         lists = root.get(acl.TOP)
         if lists is not None:
             self.draft.filters += acl.read(self.document, self.device, self.file, lists)
+        translating = root.get(nat.TOP)
+        if translating is not None:
+            translations = Leaves(translating, f"/{nat.TOP}", self.source)
+            self.draft.translations += nat.read(translations)
+            self.leftovers(translations, "address translation")
         system = root.get("ietf-system:system")
         if system is not None:
             self.draft.hostname = system.text("hostname")
