@@ -86,7 +86,8 @@ class Translator:
         found = self._asked(POSTROUTING, packet, arrived, hop.interface)
         if found is None or found.rewrite is None or found.rewrite.what != SOURCE:
             return Change(packet, stop=self._stopped(found))
-        assert packet.source is not None
+        if packet.source is None:
+            return Change(packet)  # where it goes was asked, whoever sends it
         address = found.rewrite.address_for(packet.source)
         if address is None:
             address = choose_source(self.device, hop.address or packet.target, hop)

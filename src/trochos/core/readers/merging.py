@@ -366,16 +366,17 @@ def _interface(
         if derived is not None and any(f.address.family == 6 for f in addresses):
             source = base.source._replace(text=f"formed from the MAC address {mac}", default=True)
             addresses.append(AddressFact(InterfaceAddress(derived, 64), source, captured=True))
-    enabled = (
-        config.enabled
-        if config and config.enabled is not None
-        else (live.enabled if live and live.enabled is not None else True)
-    )
+    said = config if config is not None and config.enabled is not None else live
+    if live is not None and live.enabled is False and said is not None and said is not live:
+        # Whoever took it down went past the text, in which it is only on because nobody says else.
+        default = said.enabled_source is not None and said.enabled_source.default
+        said = live if said.enabled and default else said
     return Interface(
         name=name,
         addresses=tuple(addresses),
-        enabled=enabled,
-        enabled_source=(config.enabled_source if config else None)
+        enabled=said is None or said.enabled is not False,
+        enabled_source=(said.enabled_source if said else None)
+        or (config.enabled_source if config else None)
         or (live.enabled_source if live else None),
         carrier=live.carrier if live else (config.carrier if config else None),
         captured_enabled=live.enabled if live else None,

@@ -6,10 +6,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from ....network.edits import DataEdit
-from ....network.facts import Device
+from ....network.facts import Device, Source
 from ....readers import namespaces
 from ....readers.located import DataError, parse_data
 from ....readers.located_json import Node
+from ..base import Edits
 
 
 def moved(
@@ -64,3 +65,10 @@ def _between_links(
                 path = f"/{position}/{key}"
                 out.append(DataEdit(device.chassis, file, path, held.value, instance or None))
     return out
+
+
+def switched_on(source: Source) -> Edits | None:
+    """An interface that is on again, where only its system shows that it was off."""
+    if source.path is None or not source.path.endswith("/flags"):
+        return None
+    return (DataEdit(source.device, source.file, source.path, None, ["UP", "LOWER_UP"]),)

@@ -114,8 +114,10 @@ class FrrWriter(Writer):
 
     def enable(self, interface: Interface) -> Edits | None:
         source = interface.enabled_source
-        if source is None or source.path is not None:
+        if source is None:
             return None
+        if source.path is not None:  # it was taken down past the text
+            return captured.switched_on(source)
         return self.drop(source)
 
     def address(
