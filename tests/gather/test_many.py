@@ -46,9 +46,9 @@ def many() -> Fleet:
 
 def test_two_hundred_devices_a_tenth_of_them_bad() -> None:
     fleet = many()
-    bounds = replace(QUICK, connect=5, step=6, device=30)
+    bounds = replace(QUICK, connect=20, step=20, device=100)
     with running(fleet):
-        targets = trusting(targets_of(fleet), replace(bounds, connect=30))
+        targets = trusting(targets_of(fleet), replace(bounds, connect=60))
         before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
         started = time.monotonic()
         outcomes = gather(targets, bounds)
@@ -60,5 +60,5 @@ def test_two_hundred_devices_a_tenth_of_them_bad() -> None:
     assert all(o.problem and o.problem.endswith(".") for o in outcomes if o.problem)
     assert sum(o.kind == "done" for o in outcomes) == COUNT - COUNT // 10
     # The devices themselves run in this process too, so this is their time as well.
-    assert spent < 60
+    assert spent < 300
     assert grown < 400
