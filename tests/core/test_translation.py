@@ -9,7 +9,11 @@ import pytest
 from surveys import KEY, ROOT, compute, frr, wired
 from two_routers import host
 
+from trochos.core.change.apply import apply
+from trochos.core.forwarding.packet import Packet
 from trochos.core.forwarding.path import Path, Traffic
+from trochos.core.forwarding.walk import walk
+from trochos.core.network.addressing import Address, parse_address
 from trochos.core.survey import Computed
 from trochos.local import read_folder
 
@@ -327,3 +331,102 @@ def test_an_address_that_only_a_translation_knows_breaks_no_search(
     found = survey.diagnose(sender, "h3")
     assert found.complete
     assert [record.getMessage() for record in caplog.records if record.levelname == "ERROR"] == []
+
+
+def two_gates(*rules: dict[str, Any], gateway: str = "10.64.1.2") -> Computed:
+    """web and till on a LAN with two gates to the carrier; a leads a port of its outside address
+    to web, whose own gateway is b."""
+    ports = {
+        "a": {"eth0": "10.64.1.1/24", "eth1": "203.0.113.2/29"},
+        "b": {"eth0": "10.64.1.2/24", "eth1": "203.0.113.18/29"},
+        "carrier": {
+            "eth0": "203.0.113.1/29",
+            "eth2": "203.0.113.17/29",
+            "eth1": "198.51.100.1/24",
+        },
+    }
+    files = {
+        "topology.json": wired(
+            *((name, "eth0", "quay", f"p-{name}") for name in ("web", "till", "a", "b")),
+            ("a", "eth1", "carrier", "eth0"),
+            ("b", "eth1", "carrier", "eth2"),
+            ("carrier", "eth1", "guest", "eth0"),
+        ),
+        "devices/a/frr.conf": frr("a", ports["a"], "ip route 0.0.0.0/0 203.0.113.1"),
+        "devices/b/frr.conf": frr("b", ports["b"], "ip route 0.0.0.0/0 203.0.113.17"),
+        "devices/a/nft.json": ruleset(PRE, POST, FORWARD, MASQUERADE, *rules),
+        "devices/b/nft.json": ruleset(PRE, POST, MASQUERADE),
+        "devices/carrier/frr.conf": frr("carrier", ports["carrier"]),
+    }
+    for name, address, way in (
+        ("web", "10.64.1.20", gateway),
+        ("till", "10.64.1.10", "10.64.1.1"),
+        ("guest", "198.51.100.10", "198.51.100.1"),
+    ):
+        for file, text in host(address, way).items():
+            files[f"devices/{name}/{file}"] = text
+    return compute(files)
+
+
+def test_an_answer_that_leaves_by_another_router_is_not_rewritten() -> None:
+    survey = two_gates()
+    found = survey.diagnose("guest", "203.0.113.2", WEB)
+    assert found.path.back is not None and found.path.back.verdict == "not-translated-back"
+    top = found.causes[0]
+    assert top.option.finding.kind == "answer-elsewhere" and top.certainty == "proven"
+    assert "web answers through b, past a" in top.option.finding.summary
+    # The host's gateway, as the others on its LAN have it; or both addresses rewritten.
+    assert top.option.remedy.title == "On web: use a (10.64.1.1) as gateway."
+    (other,) = top.alternatives
+    assert other.works and "rewrite the source, too" in other.remedy.title
+    assert two_gates(gateway="10.64.1.1").path("guest", "203.0.113.2", WEB).works == "yes"
+
+
+def finding_of(survey: Computed, kind: str) -> Any:
+    (found,) = (f for f in survey.findings if f.kind == kind)
+    return found
+
+
+def mended(survey: Computed, found: Any) -> Computed:
+    return Computed(apply(survey.survey, found.remedies[0].edits).survey)
+
+
+def test_an_entry_that_is_never_met_is_taken_out() -> None:
+    late = rule("postrouting", by("oifname", "eth1"), held("saddr", "10.64.1.20"), {"accept": None})
+    twice = rule("postrouting", by("oifname", "eth1"), held("saddr", INSIDE), {"masquerade": None})
+    survey = edge(MASQUERADE, late, twice)
+    found = finding_of(survey, "translation-idle")
+    assert found.remedies[0].title == "On gate: take the entry out that is never met."
+    after = mended(survey, found)
+    assert not [f for f in after.findings if f.kind == "translation-idle"]
+    assert after.path("till", "guest").works == "yes"
+
+
+def test_a_source_that_nobody_sends_back_becomes_one_that_is() -> None:
+    survey = edge(rule("postrouting", by("oifname", "eth1"), {"snat": {"addr": "203.0.114.9"}}))
+    found = finding_of(survey, "translation-unrouted")
+    after = mended(survey, found)
+    assert after.path("till", "guest").works == "yes"
+    assert not [f for f in after.findings if f.kind == "translation-unrouted"]
+
+
+def test_a_forward_to_nobody_becomes_one_to_a_host() -> None:
+    wrong = rule("prerouting", held("daddr", "203.0.113.9"), {"dnat": {"addr": "10.64.1.21"}})
+    survey = edge(wrong)
+    found = finding_of(survey, "forward-to-nobody")
+    assert found.remedies[0].title == "On gate: lead it to 10.64.1.20 of web."
+    assert mended(survey, found).path("guest", "203.0.113.9").works == "yes"
+
+
+def test_where_it_goes_is_asked_without_a_source() -> None:
+    """A walk that nobody sends passes who rewrites sources."""
+    fixed = rule("postrouting", by("oifname", "eth1"), {"snat": {"addr": "203.0.113.9"}})
+    survey = edge(fixed)
+    gone = walk(survey.forwarding, "gate", Packet(address("198.51.100.10")))
+    assert {branch.verdict for branch in gone.branches} == {"delivered"}
+
+
+def address(text: str) -> Address:
+    found = parse_address(text)
+    assert found is not None
+    return found

@@ -69,6 +69,7 @@ def _idle(
         why,
         (entry.source, *((before.source,) if before is not None else ())),
         key=f"{chain}-{number}",
+        subject=entry,
     )
 
 
@@ -110,6 +111,7 @@ def _unrouted(context: Context, device: Device, entry: Entry) -> Iterator[Findin
         "Requests arrive with that source, and their answers get lost.",
         (entry.source,),
         key=str(address),
+        subject=entry,
     )
 
 
@@ -142,4 +144,5 @@ def _nobody(context: Context, device: Device, entry: Entry) -> Iterator[Finding]
         "Whoever asks for the outside address is led to where nobody answers.",
         (entry.source,),
         key=str(address),
+        subject=entry,
     )

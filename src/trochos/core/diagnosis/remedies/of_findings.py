@@ -12,6 +12,7 @@ from ...protocols.gates import Relation
 from ...protocols.routes import Route
 from ..finding import Finding, Ready
 from ..findings import shared as shared_findings
+from ..findings import translations as translation_findings
 from ..findings import tunnels as tunnel_findings
 from ..findings.instances import Moved
 from . import (
@@ -23,6 +24,7 @@ from . import (
     shared,
     statics,
     switches,
+    translations,
     tunnels,
 )
 from .addresses import take_up
@@ -34,6 +36,8 @@ def remedies_of(bench: Bench, finding: Finding) -> list[Remedy]:
     subject = finding.subject
     if finding.kind in shared_findings.KINDS:
         found = _of_shared(bench, finding)
+    elif finding.kind in translation_findings.KINDS:
+        found = translations.remedies(bench, finding)
     elif isinstance(subject, Relation):
         found = neighbours.remedies(bench, subject)
     elif finding.kind == "bgp-not-spoken" and isinstance(subject, tuple):

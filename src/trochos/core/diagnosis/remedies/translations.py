@@ -3,15 +3,18 @@ ietf-nat (nat_model.py)."""
 
 from __future__ import annotations
 
+from itertools import takewhile
 from typing import Any
 
 from ...change.data import plain
 from ...change.paths import at_path
 from ...network.addressing import Address, Prefix
-from ...network.edits import DataEdit, Edit
+from ...network.edits import DataEdit, Edit, Remedy
+from ...network.facts import Device
 from ...network.filters import Chain, Entry
 from ...network.translation import DESTINATION, SOURCE
 from ...readers.located import parse_data
+from ..finding import Finding
 from . import nat_model
 from .bench import Bench
 
@@ -89,6 +92,84 @@ def with_put(
     return ()
 
 
+def routed_here(bench: Bench, device: Device, entry: Entry, now: Address) -> list[Address]:
+    """Addresses that others send to a device and that nobody has or rewrites to: those that look
+    most like the present one first."""
+    mine = {f.address for i in device.interfaces for f in i.addresses}
+    taken = {
+        item.rewrite.first
+        for item in entries_of(bench, device.name, SOURCE)
+        if item.rewrite is not None and item is not entry
+    } | bench.forwarding.near.forwarded.get(device.name, set())
+    out: dict[Address, None] = {}
+    for _, other in bench.beside(device.name):
+        for static in bench.devices[other.device].statics:
+            prefix = static.prefix
+            if static.gateway not in mine or prefix.is_default or prefix.family != now.family:
+                continue
+            if prefix.last - prefix.network > 255:
+                continue
+            inner = range(prefix.network + (not prefix.is_host), prefix.last + prefix.is_host)
+            for value in inner:
+                address = Address(prefix.family, value)
+                if address not in taken and address not in bench.forwarding.near.owners:
+                    out[address] = None
+    return sorted(out, key=lambda a: (-alike(str(a), str(now)), a))
+
+
+def alike(one: str, other: str) -> int:
+    """How many signs two texts share at their ends."""
+
+    def shared(a: str, b: str) -> int:
+        return sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], zip(a, b, strict=False)))
+
+    return shared(one, other) + shared(one[::-1], other[::-1])
+
+
+def hosts_like(bench: Bench, now: Address) -> list[Address]:
+    """Addresses of hosts near an address, those that look most like it first."""
+    found = [
+        address
+        for address, owners in bench.forwarding.near.owners.items()
+        if address.family == now.family
+        and abs(address.value - now.value) < 256
+        and any(bench.devices[o.end.device].is_host and o.active for o in owners)
+    ]
+    return sorted(found, key=lambda a: (-alike(str(a), str(now)), abs(a.value - now.value)))
+
+
+def gone(bench: Bench, entry: Entry) -> tuple[Edit, ...]:
+    """An entry taken out."""
+    source = entry.source
+    if source.path is None:
+        return ()
+    path = source.path if nat_model.is_of(source) else source.path.removesuffix("/rule")
+    return (DataEdit(source.device, source.file, path),)
+
+
+def remedies(bench: Bench, finding: Finding) -> list[Remedy]:
+    """The remedies of what findings say of an entry."""
+    entry, name = finding.subject, finding.device
+    if not isinstance(entry, Entry) or entry.rewrite is None:
+        return []
+    offers: list[tuple[str, tuple[Edit, ...]]] = []
+    now = entry.rewrite.first
+    if finding.kind == "translation-idle":
+        offers = [("take the entry out that is never met", gone(bench, entry))]
+    elif finding.kind == "translation-unrouted" and now is not None:
+        for better in routed_here(bench, bench.devices[name], entry, now)[:2]:
+            words = f"rewrite it to {better}, which is sent here"
+            offers.append((words, with_put(bench, entry, better, None)))
+        offers.append(("rewrite it to the address of the exit", with_put(bench, entry, None, None)))
+    elif finding.kind == "forward-to-nobody" and now is not None:
+        for better in hosts_like(bench, now)[:3]:
+            owner = bench.forwarding.near.owner_devices(better)[0]
+            words = f"lead it to {better} of {owner}"
+            offers.append((words, with_put(bench, entry, better, None)))
+        offers.append(("take the entry out", gone(bench, entry)))
+    return [Remedy(f"On {name}: {words}.", edits) for words, edits in offers if edits]
+
+
 def value_of(prefix: Prefix) -> object:
     """A prefix as a condition writes it."""
     text = str(prefix).split("/")[0]
@@ -144,9 +225,14 @@ __all__ = [
     "DESTINATION",
     "SOURCE",
     "added",
+    "alike",
     "chain_at",
     "condition",
     "entries_of",
+    "gone",
+    "hosts_like",
+    "remedies",
+    "routed_here",
     "value_of",
     "with_put",
     "with_value",

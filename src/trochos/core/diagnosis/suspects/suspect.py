@@ -18,6 +18,7 @@ KINDS = {
     "source-not-rewritten": "A source leaves with its inside address where others are rewritten.",
     "rewritten-source-unrouted": "A source is rewritten to an address that nobody sends back.",
     "hairpin-missing": "Client and server share a LAN, and the answer passes by who translates.",
+    "answer-elsewhere": "The answer leaves by another router than the one that led the request in.",
     "forward-missing": "An outside address or port is led to nobody inside.",
     "forward-astray": "An outside address or port is led to where nobody answers.",
     "static-overrides": "A static route overrides a better one that leads to the target.",

@@ -8,7 +8,7 @@ on one LAN, where the answer never passes whoever rewrote the question.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from itertools import takewhile
+from dataclasses import replace
 
 from ...forwarding.packet import Packet
 from ...forwarding.path import Path
@@ -23,6 +23,7 @@ from ...protocols.filters import Flow
 from ..finding import BREAKS, Finding
 from ..remedies import translations as put
 from ..remedies.bench import Bench
+from ..remedies.statics import ways_out
 from .suspect import LIKELY, PLAUSIBLE, SURE, Suspect, home_of
 
 Offer = tuple[str, tuple[Edit, ...], Source]
@@ -68,7 +69,10 @@ def _returning(bench: Bench, device: Device, hop: Hop, path: Path, flow: Flow) -
     if hop.out is None:
         return
     if path.back.verdict == LOST_BACK and any(i.what == DESTINATION for i in hop.rewritten):
-        yield from _hairpin(bench, device, hop, path)
+        if path.source is not None and _share_a_link(bench, path):
+            yield from _hairpin(bench, device, hop, path)
+        else:
+            yield from _elsewhere(bench, device, hop, path)
     elif not sources:
         yield from _unrewritten(bench, device, hop, path)
     else:
@@ -145,7 +149,7 @@ def _unrouted(
 ) -> Iterator[Suspect]:
     """The source is rewritten to an address that nobody sends here."""
     offers: list[Offer] = []
-    for better in _routed_here(bench, device, entry, address)[:2]:
+    for better in put.routed_here(bench, device, entry, address)[:2]:
         edits = put.with_put(bench, entry, better, None)
         offers.append((f"rewrite it to {better}, which is sent here", edits, entry.source))
     edits = put.with_put(bench, entry, None, None)
@@ -210,40 +214,6 @@ def _sent_back(
     return out, several
 
 
-def _routed_here(bench: Bench, device: Device, entry: Entry, now: Address) -> list[Address]:
-    """Addresses that others send to a device and that nobody has or rewrites to: those that look
-    most like the present one first."""
-    mine = {f.address for i in device.interfaces for f in i.addresses}
-    taken = {
-        item.rewrite.first
-        for item in put.entries_of(bench, device.name, SOURCE)
-        if item.rewrite is not None and item is not entry
-    } | bench.forwarding.near.forwarded.get(device.name, set())
-    out: dict[Address, None] = {}
-    for _, other in bench.beside(device.name):
-        for static in bench.devices[other.device].statics:
-            prefix = static.prefix
-            if static.gateway not in mine or prefix.is_default or prefix.family != now.family:
-                continue
-            if prefix.last - prefix.network > 255:
-                continue
-            inner = range(prefix.network + (not prefix.is_host), prefix.last + prefix.is_host)
-            for value in inner:
-                address = Address(prefix.family, value)
-                if address not in taken and address not in bench.forwarding.near.owners:
-                    out[address] = None
-    return sorted(out, key=lambda a: (-_alike(str(a), str(now)), a))
-
-
-def _alike(one: str, other: str) -> int:
-    """How many signs two texts share at their ends."""
-
-    def shared(a: str, b: str) -> int:
-        return sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], zip(a, b, strict=False)))
-
-    return shared(one, other) + shared(one[::-1], other[::-1])
-
-
 def _hairpin(bench: Bench, device: Device, hop: Hop, path: Path) -> Iterator[Suspect]:
     """Client and server on one LAN: the server answers the client directly."""
     source, out = path.source, hop.out
@@ -285,6 +255,58 @@ def _hairpin(bench: Bench, device: Device, hop: Hop, path: Path) -> Iterator[Sus
         [*near, more],
         SURE,
     )
+
+
+def _share_a_link(bench: Bench, path: Path) -> bool:
+    """True if the answer goes from the server to the client directly."""
+    assert path.back is not None
+    return all(len(branch.hops) <= 2 for branch in path.back.branches)
+
+
+def _elsewhere(bench: Bench, device: Device, hop: Hop, path: Path) -> Iterator[Suspect]:
+    """The answer leaves by another router than the one that led the request in."""
+    assert path.back is not None and path.source is not None
+    server = path.back.branches[0].hops[0]
+    others = [b.hops[1].device for b in path.back.branches if len(b.hops) > 1]
+    inside = next(item.after for item in hop.rewritten if item.what == DESTINATION)
+    home = home_of(bench, path.source) or _host(path.source)
+    found: list[tuple[End, Remedy]] = []
+    own = bench.devices[server.device]
+    for static in own.statics if own.is_host else ():
+        # Another gateway: the one that the request came by.
+        for router, address in ways_out(bench, own.name, path.source.family):
+            edits = bench.writer(own.name).move_static(static, address)
+            if router == device.name and static.prefix.contains(path.source) and edits:
+                title = f"On {own.name}: use {router} ({address}) as gateway."
+                found.append((End(own.name, server.out or ""), Remedy(title, edits)))
+    offers: list[Offer] = []
+    chain = put.chain_at(bench, device.name, POSTROUTING, path.source.family)
+    if chain is not None and hop.out is not None:
+        expr: put.Expr = [
+            put.condition("out", hop.out),
+            put.condition("source", put.value_of(home), path.source.family),
+            put.condition("target", str(inside), path.source.family),
+            {"masquerade": None},
+        ]
+        words = f"rewrite the source, too, of what {home} sends to {inside}"
+        offers.append((words, put.added(bench, chain, expr), chain.source))
+    lines = [entry for item in hop.rewritten if (entry := item.entry) is not None]
+    gateway = server.route.because if server.route is not None else ()
+    for suspect in _suspect(
+        "answer-elsewhere",
+        device.name,
+        f"{device.name} leads {path.source} to {inside}, and {server.device} answers through "
+        f"{others[0] if others else 'another router'}, past {device.name}.",
+        "Only who rewrote the request knows how the answer is to be rewritten: the client gets one "
+        "from an address that it never asked.",
+        hop.out,
+        f"{home}-{inside}",
+        offers,
+        SURE,
+        (found, True) if found else None,
+    ):
+        evidence = tuple(dict.fromkeys((*lines, *gateway, *suspect.finding.evidence)))
+        yield Suspect(replace(suspect.finding, evidence=evidence), suspect.weight)
 
 
 # -- the way there ---------------------------------------------------------------------
@@ -398,14 +420,7 @@ def _servers(
         for item in put.entries_of(bench, device.name, DESTINATION)
         if item is not entry and item.rewrite is not None and item.rewrite.first is not None
     ]
-    beside = [
-        address
-        for address, owners in near.owners.items()
-        if address.family == now.family
-        and abs(address.value - now.value) < 256
-        and any(bench.devices[o.end.device].is_host and o.active for o in owners)
-    ]
-    beside.sort(key=lambda a: (-_alike(str(a), str(now)), abs(a.value - now.value)))
+    beside = put.hosts_like(bench, now)
     for address in (*([inside] if inside is not None else ()), *others, *beside[:3]):
         if address != now:
             out[address, None] = None
