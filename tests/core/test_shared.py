@@ -7,8 +7,10 @@ import json
 import pytest
 from surveys import compute, frr, wired
 
-from trochos.core.network.edits import Down
+from trochos.core.change.apply import apply
+from trochos.core.network.edits import DataEdit, Down
 from trochos.core.survey import Computed
+from trochos.server.surveys.modules import problem_with
 
 VIRTUAL = "10.64.1.1"
 
@@ -331,3 +333,28 @@ def test_a_tracked_interface_costs_its_decrement() -> None:
     prefix = {"prefix": "10.0.0.0/8"}
     unsure = in_data({"priority": 150, "track": {"networks": {"network": [prefix]}}}, {})
     assert holding(unsure) == [] and unsure.path("h1", VIRTUAL).works == "unknown"
+
+
+ODD: dict[str, tuple[dict[str, object], dict[str, object], str]] = {
+    "version": ({"version": "ietf-vrrp:vrrp-v2", "advertise-interval-sec": 1}, {}, "vrrp-version"),
+    "router id": ({"vrid": 6, "priority": 150}, {}, "vrrp-router-id"),
+    "priority": ({}, {}, "shared-priority-equal"),
+}
+
+
+@pytest.mark.parametrize("what", ODD, ids=list(ODD))
+def test_data_is_mended_in_its_own_language(what: str) -> None:
+    """As texts are: each gate's remedy at either end, valid data before and after."""
+    ant, bee, kind = ODD[what]
+    survey = in_data(ant, bee)
+    found = [f for f in survey.findings if f.kind == kind]
+    assert found, [f.kind for f in survey.findings]
+    for remedy in found[0].remedies:
+        assert all(isinstance(e, DataEdit) and "vrrp-instance" in e.path for e in remedy.edits)
+        after = Computed(apply(survey.survey, remedy.edits).survey)
+        assert not [f for f in after.findings if f.kind == kind], remedy.title
+        assert len(holding(after)) == (0 if what == "version" else 1)
+        for name in ("ant", "bee"):
+            text = after.survey.text(name, "running.json")
+            assert text is not None and problem_with(json.loads(text)) is None, remedy.title
+    assert len(found[0].remedies) == 2

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
 
 from ...change.braces import has_braces
 from ...network.addressing import Address
-from ...network.edits import Remedy, TextEdit
+from ...network.edits import Edit, Remedy, TextEdit
 from ...network.facts import Device, StaticRoute
 from ...network.mends import Restate
 from ...network.shared import SharedGateway
 from ...protocols import shared
 from ...protocols.gates import NOTHING, Judged, Relation
 from ...protocols.shared import SharedEnd
+from . import shared_model
 from .bench import Bench
 from .sides import Ground, Side, with_bases
 
@@ -28,7 +30,7 @@ def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
     failing = [g for g in relation.gates if not g.holds and g.stops != NOTHING]
     sides: list[Side] = []
     for me, other in (relation.ends, relation.ends[::-1]):
-        edits: list[TextEdit] = []
+        edits: list[Edit] = []
         words: list[str] = []
         for gate in failing:
             row = next(item for item in shared.GATES if item.name == gate.gate)
@@ -94,7 +96,7 @@ def _gateways(bench: Bench) -> Counter[Address]:
     )
 
 
-def restated(bench: Bench, end: SharedEnd, mend: Restate) -> list[TextEdit] | None:
+def restated(bench: Bench, end: SharedEnd, mend: Restate) -> Sequence[Edit] | None:
     """The edits of a text in which a statement says something else; None if it cannot."""
     part, device = end.part, end.device.name
     file = part.source.file
@@ -103,8 +105,10 @@ def restated(bench: Bench, end: SharedEnd, mend: Restate) -> list[TextEdit] | No
         return None
     if has_braces(text):
         return _in_braces(device, part, mend)
+    if part.source.path is not None:
+        return shared_model.restated(bench, device, part, mend)
     word = _FRR_WORDS.get(mend.what)
-    if word is None or part.source.path is not None:
+    if word is None:
         return None
     value = f"{float(mend.value) * 1000:g}" if mend.what == "advert_int" else mend.value
     line = part.line(word)
@@ -158,14 +162,17 @@ def look_at(
 ) -> list[Remedy]:
     """A holder that gives its addresses up when its way out is down."""
     text = bench.survey.text(device, part.source.file)
-    if text is None or not has_braces(text) or not dead:
+    in_data = part.source.path is not None
+    if text is None or not dead or not (in_data or has_braces(text)):
         return []
     less = part.priority - spare.priority + 10
     usual = [-t.weight for t in (*spare.tracked, *part.tracked) if -t.weight >= less]
     weight = usual[0] if usual else less
+    title = f"On {device}: look at {' and '.join(dead)} while holding {part.addresses[0][0]}."
+    if in_data:
+        return [Remedy(title, tuple(shared_model.looked_at(device, part, dead, weight)))]
     block = (part.source.text.rstrip("{ \t"), "track_interface")
     lines = tuple(f"{name} weight -{weight}" for name in dead)
-    title = f"On {device}: look at {' and '.join(dead)} while holding {part.addresses[0][0]}."
     return [Remedy(title, (TextEdit(device, part.source.file, block, (), lines),))]
 
 
