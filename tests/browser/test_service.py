@@ -63,7 +63,7 @@ def test_a_token_is_made_used_and_ended(page: Page, live_server) -> None:  # typ
     request = urllib.request.Request(
         f"{live_server.url}/api/surveys", headers={"Authorization": f"Bearer {token}"}
     )
-    with urllib.request.urlopen(request, timeout=60) as answer:
+    with urllib.request.urlopen(request, timeout=300) as answer:
         assert len(json.load(answer)["surveys"]) == StoredSurvey.objects.count()
     page.reload()
     expect(page.get_by_text(token)).to_have_count(0)

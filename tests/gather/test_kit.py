@@ -57,7 +57,7 @@ def run(folder: Path, answers: dict[str, str], name: str, shell: str = "sh") -> 
     )
     done = subprocess.run(
         [shutil.which(shell) or shell, "-s", name], input=text, env=env, cwd=folder, text=True,
-        capture_output=True, timeout=60, check=False,
+        capture_output=True, timeout=300, check=False,
     )  # fmt: skip
     assert done.returncode == 0, done.stderr
     with tarfile.open(folder / f"{name}.tar.gz") as archive:

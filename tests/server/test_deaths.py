@@ -26,7 +26,7 @@ from surveys import ROOT, free_port
 
 from trochos.local import read_folder
 
-PATIENCE_S = 180.0
+PATIENCE_S = 600.0
 COMPLAINTS = [
     ("bridge-tablet", "yard-scale"), ("planning-desk", "skerry-kiosk"),
     ("tern-kiosk", "bridge-tablet"), ("crane-panel", "booking-db"),
@@ -42,7 +42,7 @@ class Installation:
     def __init__(self, state: Path) -> None:
         self.state, self.port = state, free_port()
         self.server: subprocess.Popen[str] | None = None
-        self.client = httpx.Client(base_url=f"http://127.0.0.1:{self.port}", timeout=60)
+        self.client = httpx.Client(base_url=f"http://127.0.0.1:{self.port}", timeout=300)
         self.token = ""
 
     def start(self) -> str:

@@ -27,7 +27,7 @@ def client(db: None) -> Client:
 @pytest.mark.django_db(transaction=True)
 def test_four_hundred_questions_hold_no_more_connections_than_the_pool(live_server) -> None:  # type: ignore[no-untyped-def]
     def ask(number: int) -> int:
-        with urllib.request.urlopen(f"{live_server.url}/api/session", timeout=60) as answer:
+        with urllib.request.urlopen(f"{live_server.url}/api/session", timeout=300) as answer:
             return int(answer.status)
 
     with ThreadPoolExecutor(20) as pool:

@@ -32,7 +32,7 @@ from surveys import ROOT, free_port
 from trochos.local import read_folder
 
 NAME = "trochos.example"
-PATIENCE_S = 120.0
+PATIENCE_S = 600.0
 
 
 def certificate(folder: Path) -> Path:
@@ -79,7 +79,7 @@ class Proxy:
                 peer = self.client_address[0]
                 headers["X-Forwarded-For"] = f"{known}, {peer}" if known else peer
                 headers["X-Forwarded-Proto"] = "https"
-                held = http.client.HTTPConnection("127.0.0.1", upstream, timeout=60)
+                held = http.client.HTTPConnection("127.0.0.1", upstream, timeout=300)
                 held.request(self.command, self.path, body, headers)
                 answer = held.getresponse()
                 content = answer.read()
@@ -185,7 +185,7 @@ def asking(service: Service, **headers: str) -> httpx.Client:
         # People come from elsewhere than the proxy does.
         transport=httpx.HTTPTransport(verify=trusted, local_address="127.0.0.9"),
         headers={"Host": NAME, "Referer": f"https://{NAME}/", **headers},
-        timeout=60,
+        timeout=300,
     )
 
 
