@@ -99,8 +99,6 @@ LINES = {
     "exit\n",
     "a line at the top": "frobnicate the packets\n",
     "a line of an interface": "interface eth1\n frobnicate inside\nexit\n",
-    "a leak": "router bgp 65540\n address-family ipv4 unicast\n  import vrf RED\n"
-    " exit-address-family\nexit\n",
 }
 
 

@@ -135,6 +135,7 @@ _SLOTS: tuple[tuple[str, str], ...] = (
         r"(area \S+ virtual-link \S+(?: (?:authentication-key|message-digest-key \S+"
         r"|authentication))?)",
     ),
+    ("router", r"((?:rt|route-target) vpn (?:import|export|both)|(?:rd|label) vpn export) "),
     (
         "router",
         r"(auto-cost reference-bandwidth|timers \S+|distance (?:" + "|".join(_WORDS) + r")) ",

@@ -378,7 +378,7 @@ class Forwarding:
 
     def asks_for_target(self, device: str, hop: NextHop) -> bool:
         """True if the device asks on the link for the target itself: no gateway, no tunnel."""
-        if hop.action != "forward" or hop.address is not None:
+        if hop.action != "forward" or hop.address is not None or hop.into is not None:
             return False
         return self.tunnel(End(device, hop.interface or "")) is None
 
@@ -431,6 +431,8 @@ class Forwarding:
             return [Fate(hop, "discarded", f"{device} discards packets to {route.prefix}.")]
         if hop.action == "reject":
             return [Fate(hop, "rejected", f"{device} rejects packets to {route.prefix}.")]
+        if hop.into is not None:
+            return [Fate(hop, to=End(hop.into, ""))]
         end = End(device, hop.interface or "")
         odd = self.not_computed_on(end, target.family)
         if odd:

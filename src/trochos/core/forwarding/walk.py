@@ -259,7 +259,7 @@ class _Walker:
             interface = self.forwarding.near.interface(End(hop.device, here.out or ""))
             here.mtu = interface.mtu if interface else None
             here.tag = interface.tag if interface else None
-            lent = self.forwarding.devices[hop.device].lent.get(here.out or "")
+            lent = self.forwarding.devices[hop.device].lent.get(here.out or "", fate.hop.into)
             if lent is not None and hop.route is not None and hop.route.because:
                 there = self.forwarding.devices[lent].instance
                 mine = self.forwarding.devices[hop.device].instance

@@ -134,6 +134,17 @@ class BgpFamily:
     equal_clusters: bool = False
     """Internal paths share traffic only if they were reflected as often."""
     table_map: Word | None = None
+    imports: tuple[Word, ...] = ()
+    """The routing instances of the device whose routes are taken over."""
+    import_map: Word | None = None
+    exported: Flag | None = None
+    """Its routes are offered to the device's other instances under `rd` and `rt_export`."""
+    taken: Flag | None = None
+    """Routes are taken over from those that offer one of `rt_import`."""
+    rd: Word | None = None
+    rt_export: tuple[Word, ...] = ()
+    rt_import: tuple[Word, ...] = ()
+    export_map: Word | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -163,6 +174,8 @@ class BgpProcess(Process):
     missing_med_worst: bool = False
     disable_connected_check: bool = False
     shutdown: Flag | None = None
+    between_routers: Source | None = None
+    """The section in which routes of instances are exchanged with other routers."""
     installed_first: Flag | None = None
     """Others are told of a route only once the device's own table has it."""
     confederation: Number | None = None

@@ -102,7 +102,7 @@ class NextHops:
 
     def _as_it_is(self, hop: NextHop) -> bool:
         """True if a next hop is used as it is by every route that does not hold it itself."""
-        if hop.action != "forward":
+        if hop.action != "forward" or hop.into is not None:
             return True
         address = hop.address
         if address is None or hop.onlink or (address.family == 6 and address.is_link_local):
@@ -124,7 +124,7 @@ class NextHops:
 
     def _resolve(self, prefix: Prefix, hop: NextHop, recursive: bool) -> tuple[NextHop, ...]:
         address = hop.address
-        if hop.action != "forward":
+        if hop.action != "forward" or hop.into is not None:
             return (hop,)
         if address is None or hop.onlink or (address.family == 6 and address.is_link_local):
             up = self.links.usable_for_routes(End(self.device.name, hop.interface or ""))

@@ -20,6 +20,8 @@ class NextHop(NamedTuple):
     """True if the address is taken to be on the interface's link without sharing its subnet."""
     source: Address | None = None
     """What the device's own packets carry as their source along this way, if that is set."""
+    into: str | None = None
+    """The node of another routing instance of the device that looks the packet up again."""
 
     def as_json(self) -> dict[str, object]:
         return {

@@ -119,7 +119,10 @@ ROWS = (
 
 
 SAID_BY_READERS = (
-    ("leaks between routing instances by BGP", "it is not computed in a routing instance"),
+    (
+        "routes of routing instances exchanged with other routers (RFC 4364)",
+        "what other routers offer its routing instances (RFC 4364) is not computed",
+    ),
     (
         "routing instances of devices without a configuration",
         "the routing instance RED of mid is not computed",

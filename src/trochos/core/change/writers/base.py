@@ -35,6 +35,10 @@ class Part:
         """Sets something of the process itself."""
         return None
 
+    def take_over(self, family: int, other: Device) -> Edits | None:
+        """Takes the routes of another routing instance of the device over."""
+        return None
+
     def cover(
         self,
         family: int,
@@ -133,6 +137,10 @@ class Writer:
         return tuple(out)
 
     # -- what languages override -----------------------------------------------------
+
+    def swap(self, source: Source, line: str) -> Edits | None:
+        """Another line in the place of one."""
+        return None
 
     def enable(self, interface: Interface) -> Edits | None:
         return None

@@ -6,7 +6,18 @@ from ...network.edits import Remedy
 from ...network.facts import Interface, StaticRoute
 from ...network.routing import Process
 from ..findings.instances import Moved, place
+from ..findings.leaks import Renamed
 from .bench import Bench
+
+
+def renamed(bench: Bench, what: Renamed) -> list[Remedy]:
+    """Another route target for what an instance offers."""
+    words = what.line.text.split()
+    line = " ".join(what.new if word == what.old else word for word in words)
+    edits = bench.writer(what.node).swap(what.line, line)
+    node = bench.devices[what.node]
+    title = f"On {node.chassis}: offer the routes of {place(node)} under {what.new}."
+    return [Remedy(title, edits)] if edits else []
 
 
 def remedies(bench: Bench, moved: Moved) -> list[Remedy]:

@@ -15,6 +15,7 @@ from ..findings import shared as shared_findings
 from ..findings import translations as translation_findings
 from ..findings import tunnels as tunnel_findings
 from ..findings.instances import Moved
+from ..findings.leaks import Renamed
 from . import (
     addresses,
     filters,
@@ -79,6 +80,8 @@ def remedies_of(bench: Bench, finding: Finding) -> list[Remedy]:
         found = list(subject.remedies)
     elif isinstance(subject, Moved):
         found = instances.remedies(bench, subject)
+    elif isinstance(subject, Renamed):
+        found = instances.renamed(bench, subject)
     elif isinstance(subject, StaticRoute):
         found = hosts.gateway(bench, finding.device, subject)
     elif finding.kind == "statics-contradict" and isinstance(subject, tuple):

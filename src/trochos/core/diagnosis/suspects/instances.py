@@ -6,7 +6,8 @@ from collections.abc import Iterator
 
 from ...network.addressing import Address, Prefix
 from ...network.edits import Remedy
-from ...network.facts import Device, Interface, StaticRoute
+from ...network.facts import Device, Interface, Source, StaticRoute
+from ...protocols.routes import Route
 from ..finding import BREAKS, Finding
 from ..findings.instances import Moved, place
 from ..remedies import instances
@@ -30,7 +31,7 @@ def other_instance(
             if not any(fact.connected.contains(target) for fact in interface.addresses):
                 continue
             came = device.interface(arrived) if arrived is not None else None
-            if came is not None and _led(there, device, came):
+            if came is not None and _leads(bench, there, device, came):
                 yield from _one_way(bench, interface, there, device, came)
             yield from _moved(bench, interface, there, device, target)
             if came is not None:
@@ -47,18 +48,45 @@ def _led(here: Device, there: Device, interface: Interface) -> list[StaticRoute]
     ]
 
 
+def _taken_over(bench: Bench, here: Device, there: Device, interface: Interface) -> list[Route]:
+    """The routes that one node took over from another one, to the link of an interface of it."""
+    found = (
+        bench.tables.of(here.name, fact.address.family).winner(fact.connected)
+        for fact in interface.addresses
+        if not fact.address.is_link_local
+    )
+    return [
+        route
+        for route in found
+        if route is not None and any(hop.into == there.name for hop in route.next_hops)
+    ]
+
+
+def _leads(bench: Bench, here: Device, there: Device, interface: Interface) -> list[Source]:
+    """The lines by which one node of a device leads to the link of an interface of another."""
+    static = [static.source for static in _led(here, there, interface)]
+    routes = _taken_over(bench, here, there, interface)
+    return [*static, *(line for route in routes for line in route.because[:1])]
+
+
 def _one_way(
     bench: Bench, interface: Interface, there: Device, device: Device, came: Interface
 ) -> Iterator[Suspect]:
     """A leak from one instance into another, to the link from which a packet comes, that has none
     back."""
-    lines = [static.source for static in _led(there, device, came)]
+    lines = _leads(bench, there, device, came)
     for fact in interface.addresses:
         prefix = fact.connected
-        edits = bench.writer(device.name).leak(prefix, interface.name, there.instance)
+        title = f"On {device.chassis}: send {prefix} from {place(device)} into {place(there)}."
+        edits = None
+        for route in _taken_over(bench, there, device, came):
+            # Back by the same means.
+            part = bench.writer(device.name).of(route.protocol)
+            edits = part.take_over(prefix.family, there)
+            title = f"On {device.chassis}: let {place(device)} take over from {place(there)}."
+        edits = edits or bench.writer(device.name).leak(prefix, interface.name, there.instance)
         if not edits or fact.address.is_link_local:
             continue
-        title = f"On {device.chassis}: send {prefix} from {place(device)} into {place(there)}."
         yield Suspect(
             Finding(
                 "leak-one-way",

@@ -41,6 +41,8 @@ class Path:
     """The interface, for a next hop that is a link-local address."""
     told_next_hop: Address | None = None
     """The next hop as it was told, where packets go by the link-local address beside it."""
+    leaked: str | None = None
+    """The node of another routing instance of the device that it was taken over from."""
     over: str | None = None
     """The interface, if the session itself is one between link-local addresses."""
 

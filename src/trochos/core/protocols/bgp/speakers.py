@@ -28,6 +28,7 @@ from . import gates
 from .ends import BgpEnd
 from .exchange import Update, default_route, give, take
 from .found import hidden
+from .leaks import Leak, leaks, taken_over, way_into
 from .paths import INTERNAL, LOCAL, LOCAL_WEIGHT, Path, best_of, decided_by_age
 from .sessions import Session, find
 
@@ -43,7 +44,8 @@ class _Speaker:
     device: Device
     process: BgpProcess
     local: dict[Prefix, Path] = field(default_factory=dict)
-    heard: dict[Prefix, dict[tuple[Address, str | None], Path]] = field(default_factory=dict)
+    heard: dict[Prefix, dict[tuple[Address | None, str | None], Path]] = field(default_factory=dict)
+    """By the neighbour's address and link; by (None, node) what was taken over from there."""
     best: dict[Prefix, Path] = field(default_factory=dict)
     shared: dict[Prefix, list[Path]] = field(default_factory=dict)
     rivals: dict[Prefix, Path] = field(default_factory=dict)
@@ -68,6 +70,8 @@ class BgpSpeakers:
         self.unsettled: dict[int, set[Key]] = {4: set(), 6: set()}
         self.outside: dict[str, list[tuple[BgpNeighbour, End]]] = {}
         """Neighbours that lie outside of what was surveyed, per speaker."""
+        self.leaks: dict[int, dict[str, list[Leak]]] = {4: {}, 6: {}}
+        """What instances of one device take over from each other, by the instance it is from."""
         self.hidden: dict[str, list[BgpNeighbour]] = {}
         """Neighbours that are met by addresses which nobody gathered, per speaker."""
 
@@ -156,6 +160,9 @@ class BgpSpeakers:
                 ):
                     speakers[own.name].sides.append((own, other))
         self.states[family] = speakers
+        self.leaks[family] = {}
+        for leak in leaks(((s.device, s.process) for s in speakers.values()), family):
+            self.leaks[family].setdefault(leak.source, []).append(leak)
         dirty = {(name, prefix) for name, s in speakers.items() for prefix in s.local}
         for speaker in speakers.values():
             for own, other in speaker.sides:
@@ -197,6 +204,10 @@ class BgpSpeakers:
                 ):
                     changed.append((speaker, aggregate.prefix))
         following: set[Key] = set()
+        for speaker, prefix in changed:
+            for leak in self.leaks[family].get(speaker.device.name, ()):
+                if self._leak(leak, speaker, speakers[leak.target], prefix):
+                    following.add((leak.target, prefix))
         sent: list[tuple[_Speaker, BgpEnd, BgpEnd, Prefix, Update | None]] = []
         for speaker, prefix in changed:
             affected = [prefix]
@@ -218,6 +229,18 @@ class BgpSpeakers:
             if self._receive(receiver, end, sender, family, prefix, update, number):
                 following.add((receiver.device.name, prefix))
         return following
+
+    @staticmethod
+    def _leak(leak: Leak, speaker: _Speaker, target: _Speaker, prefix: Prefix) -> bool:
+        """Enters what another instance of the device takes over; True if that changed."""
+        path = taken_over(leak, speaker.best.get(prefix), speaker.device, target.device)
+        known = target.heard.setdefault(prefix, {})
+        key = (None, leak.source)
+        held = known.get(key)
+        if path is None:
+            return known.pop(key, None) is not None
+        known[key] = path
+        return held is None or not _same(held, path)
 
     @staticmethod
     def _receive(
@@ -411,6 +434,23 @@ class BgpSpeakers:
         )
         out = []
         for prefix, best in speaker.best.items():
+            if best.leaked is not None:
+                distance = internal if best.kind == INTERNAL else external
+                hop = way_into(best, self.states[family][best.leaked].device)
+                out.append(
+                    Route(
+                        prefix,
+                        "bgp",
+                        distance,
+                        best.attributes.metric or 0,
+                        (hop,),
+                        best.origin.evidence(),
+                        type="leaked",
+                        origin=best.origin,
+                        tag=best.attributes.tag,
+                    )
+                )
+                continue
             if best.kind == LOCAL:
                 if best.aggregate:
                     out.append(
@@ -534,6 +574,20 @@ class BgpFamilySpeakers:
                 item = Unmodelled(neighbour.source, why, self.family)
                 yield name, end, item
 
+    def _between_routers(self, held: Mapping[str, list[Unmodelled]]) -> dict[str, list[Unmodelled]]:
+        """Instances that take over what other routers may offer them: that is not computed."""
+        speakers = self.whole.states[self.family]
+        out: dict[str, list[Unmodelled]] = {}
+        for name, speaker in speakers.items():
+            family = speaker.process.families.get(self.family)
+            chassis = speakers.get(speaker.device.chassis)
+            line = chassis.process.between_routers if chassis is not None else None
+            if line is None or family is None or family.taken is None or not family.taken.value:
+                continue
+            why = "what other routers offer its routing instances (RFC 4364) is not computed"
+            out[name] = [*held.get(name, ()), Unmodelled(line, why, self.family, told=True)]
+        return out
+
     def doubts(self) -> dict[str, list[Unmodelled]]:
         """Speakers whose choice never settles, or whose neighbours are hidden."""
         out: dict[str, list[Unmodelled]] = {}
@@ -545,6 +599,7 @@ class BgpFamilySpeakers:
                 )
                 item = Unmodelled(neighbour.source, why, self.family, told=True)
                 out.setdefault(name, []).append(item)
+        out |= self._between_routers(out)
         for name, prefix in sorted(self.whole.unsettled[self.family]):
             process = self.whole.states[self.family][name].process
             why = f"BGP never settles on a path to {prefix}: neighbours change each other's choice"

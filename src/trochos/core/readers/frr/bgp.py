@@ -61,17 +61,12 @@ _ASIDE = frozenset(
         "bmp",
         "vnc",
         "vrf-policy",
-        "rd",
-        "rt",
         "rt6",
-        "route-target",
         "route-target6",
         "label",
-        "export",
         "sid",
         "segment-routing",
         "nexthop",
-        "route-map",
     ]
 )
 _NEIGHBOUR_SILENT = frozenset(
@@ -148,6 +143,8 @@ class BgpReader(SectionReader):
         if first == "address-family":
             if " ".join(rest) in _ASIDE_FAMILIES:
                 self.family = 0
+                if rest[-1] == "vpn" or rest[0].startswith("vpnv"):
+                    self.process["between_routers"] = source
                 return IRRELEVANT
             if rest[0] not in _FAMILY_NAMES or rest[1:] not in ([], ["unicast"]):
                 # The router refuses the line, stays where it is and takes what follows as said of
@@ -206,10 +203,10 @@ class BgpReader(SectionReader):
             settings["distance"] = None if negated else (external, internal, local)
         elif first == "table-map":
             settings["table_map"] = None if negated else Word(rest[0], source)
+        elif first in ("import", "export", "rd", "rt", "route-target", "route-map"):
+            return _leak(settings, words, source, negated)
         elif first in _ASIDE:
             return IRRELEVANT
-        elif first == "import":
-            return "routes of other routing instances are not computed"
         else:
             return f"`{first}` is not understood here"
         return UNDERSTOOD
@@ -589,6 +586,35 @@ def _prefix(words: list[str], family: int) -> tuple[Prefix, list[str]]:
     if prefix is None or prefix.family != family:
         raise Misread(f"{words[0]!r} is not an IPv{family} prefix")
     return prefix, rest
+
+
+def _leak(settings: dict[str, Any], words: list[str], source: Source, negated: bool) -> Fate:
+    """A line by which routes pass between the routing instances of a device."""
+    first, rest = words[0], words[1:]
+    if first == "import" and rest[0] == "vrf":
+        if rest[1] == "route-map":
+            settings["import_map"] = None if negated else Word(rest[2], source)
+            return UNDERSTOOD
+        held = settings.setdefault("imports", {})
+        held.pop(rest[1], None)
+        if not negated:
+            held[rest[1]] = Word(rest[1], source)
+        return UNDERSTOOD
+    if first in ("import", "export") and rest == ["vpn"]:
+        settings["taken" if first == "import" else "exported"] = Flag(not negated, source)
+        return UNDERSTOOD
+    if rest[:1] != ["vpn"]:
+        return f"`{' '.join(words[:2])}` is not understood here"
+    if first == "rd":
+        settings["rd"] = None if negated else Word(rest[2], source)
+    elif first in ("rt", "route-target"):
+        for side in ("import", "export") if rest[1] == "both" else (rest[1],):
+            told = () if negated else rest[2:]
+            settings[f"rt_{side}"] = {word: Word(word, source) for word in told}
+    elif first == "route-map":
+        name = "export_map" if rest[1] == "export" else "import_map"
+        settings[name] = None if negated else Word(rest[2], source)
+    return UNDERSTOOD
 
 
 def _as_number(word: str) -> int:

@@ -7,7 +7,9 @@ import re
 from ....network.addressing import Address, Prefix
 from ....network.bgp import BgpNeighbour, BgpProcess
 from ....network.edits import Edit, TextEdit
+from ....network.facts import Device
 from ....network.routing import Redistribution
+from ....protocols.bgp.leaks import offers
 from ...text import slot, squeeze
 from ..base import Edits
 from ..bgp import BgpPart, Peer
@@ -78,6 +80,29 @@ class BgpText(FrrPart, BgpPart):
         if family is not None:
             return self._family_line(family, line)
         return self.writer.edit((found[0],), (), (line,), found[1])
+
+    def take_over(self, family: int, other: Device) -> Edits | None:
+        mine, theirs = (
+            process.families.get(family)
+            if (process := device.routing.one(BgpProcess)) is not None
+            else None
+            for device in (self.device, other)
+        )
+        found = self._bgp()
+        if mine is None or found is None:
+            return None
+        context = (found[0], f"address-family ipv{family} unicast")
+        if theirs is None or not offers(theirs) or not (mine.exported or mine.rt_import):
+            line = f"import vrf {other.instance or 'default'}"
+            return self.writer.edit(context, (), (line,), found[1])
+        lines: list[str] = []
+        wanted = {word.value for word in theirs.rt_export}
+        held = [word.value for word in mine.rt_import]
+        if not wanted.intersection(held):
+            lines.append(f"rt vpn import {' '.join((*held, theirs.rt_export[0].value))}")
+        if mine.taken is None or not mine.taken.value:
+            lines.append("import vpn")
+        return self.writer.edit(context, (), tuple(lines), found[1]) if lines else None
 
     def rename_neighbour(self, old: Address, new: Address) -> Edits | None:
         found = self._bgp()
