@@ -8,6 +8,10 @@ import random
 import pytest
 from surveys import KEY, ROOT, compute, wired
 
+from trochos.core.change.apply import apply
+from trochos.core.diagnosis.remedies.bench import Bench
+from trochos.core.diagnosis.suspects.isis_levels import told_to_nobody
+from trochos.core.network.addressing import parse_address
 from trochos.core.network.facts import End
 from trochos.core.protocols.isis.gates import GATES
 from trochos.core.survey import Computed
@@ -367,3 +371,18 @@ def test_an_address_family_that_is_none_is_not_taken_for_one() -> None:
     (report,) = [r for r in survey.survey.reading if (r.device, r.file) == ("scar", "frr.conf")]
     (line,) = [u for u in report.unknown if "ipv3" in u.text]
     assert line.matters and line.why is not None and "'ipv3' is no address family" in line.why
+
+
+@pytest.mark.parametrize("wrong", [1, 2])
+def test_what_is_told_into_a_level_where_nobody_is_is_told_into_the_other(wrong: int) -> None:
+    kind = "is-type level-2-only" if wrong == 1 else "is-type level-1"
+    told = f"redistribute ipv4 static level-{wrong}"
+    ant = router("ant", 1, {"eth1": "10.0.0.1/30"}, kind, told)
+    ant += "ip route 10.7.0.0/16 blackhole\n"
+    survey = two(ant, router("bee", 2, {"eth1": "10.0.0.2/30"}))
+    assert metric(survey, "bee", "10.7.0.0/16") is None
+    target = parse_address("10.7.0.1")
+    assert target is not None
+    (suspect,) = told_to_nobody(Bench(survey.survey, survey.tables, survey.forwarding), target)
+    after = Computed(apply(survey.survey, suspect.finding.remedies[0].edits).survey)
+    assert metric(after, "bee", "10.7.0.0/16") is not None

@@ -92,3 +92,20 @@ def test_the_address_plan_tells_which_address_moves() -> None:
 def test_a_remedy_at_one_end_has_no_choice_to_explain() -> None:
     survey = line("ip ospf passive", "")
     assert told(survey) == ("r1", None)
+
+
+def test_a_password_for_nobody_tells_whose_line_is_odd() -> None:
+    files = {"topology.json": wired(("r1", "eth0", "r2", "eth0"))}
+    for mine, other in ((1, 2), (2, 1)):
+        peer = f"10.1.0.{other}" if mine == 1 else "11.1.0.1"
+        rows = [f"hostname r{mine}", "interface eth0", f" ip address 10.1.0.{mine}/30", "exit"]
+        rows += ["interface lo", f" ip address 10.9.0.{mine}/32", "exit"]
+        rows += [f"router bgp {mine}", " no bgp ebgp-requires-policy"]
+        rows += [f" neighbor 10.1.0.{other} remote-as {other}", f" neighbor {peer} password cockle"]
+        rows += [" address-family ipv4 unicast", f"  network 10.9.0.{mine}/32"]
+        rows += [" exit-address-family", "exit", ""]
+        files[f"devices/r{mine}/frr.conf"] = "\n".join(rows)
+    found = compute(files).diagnose("r1", "10.9.0.2").as_json()
+    remedy = found["causes"][0]["remedy"]  # type: ignore[index]
+    assert remedy["title"] == "On r2: use the password that r1 uses."
+    assert "r2 has a line with that password for 11.1.0.1" in remedy["basis"]

@@ -28,6 +28,8 @@ KINDS = {
     "route-missing": "A router lacks a route that a neighbour could provide.",
     "isis-level-idle": "A router of both levels of IS-IS meets nobody in level 2, and makes no "
     "default in level 1 because of it.",
+    "isis-told-to-nobody": "A router announces what others need into a level of IS-IS in which "
+    "nobody hears it.",
     "protocol-missing": "A router does not run the protocol that those beside it speak.",
     "announcement-missing": "A router has a prefix and does not announce it.",
     "aggregate-missing": "A router announces its static routes and has none, where others like it "

@@ -48,6 +48,11 @@ def _hints(failing: list[Judged], me: Any, other: Any) -> list[Ground]:
         if even[0] != even[1]:
             says = f"At {mine} the dead interval is four times the hello interval, as is usual."
             return [Ground(0.1 if even[0] else -0.1, says)]
+    if isinstance(me, BgpEnd) and isinstance(other, BgpEnd) and gate.gate == "password":
+        strays = [_stray(end, far) for end, far in ((me, other), (other, me))]
+        if strays[0] != strays[1] and None in strays:
+            says = f"{theirs} has a line with that password for {strays[1]}, which is no neighbour."
+            return [Ground(-100.0 if strays[0] else 100.0, says)]
     if links and gate.gate == "area type":
         mistyped = [idle_area(end) is not None for end in (me, other)]
         if mistyped[0] != mistyped[1]:
@@ -61,6 +66,21 @@ def _hints(failing: list[Judged], me: Any, other: Any) -> list[Ground]:
         says = f"{mine} says so in a line, and {theirs} says nothing: a line is rather forgotten."
         return [Ground(0.01, says)]
     return []
+
+
+def _stray(end: BgpEnd, far: BgpEnd) -> str | None:
+    """Whom an end has the far end's password for, although that is no neighbour of it."""
+    word = far.neighbour.password if far.neighbour is not None else None
+    if word is None:
+        return None
+    return next(
+        (
+            str(item.called)
+            for item in end.process.neighbours
+            if item.remote_as is None and item.password and item.password.value == word.value
+        ),
+        None,
+    )
 
 
 def _farther(bench: Bench, failing: list[Judged], me: Any, other: Any) -> list[Ground]:
