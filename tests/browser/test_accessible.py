@@ -73,6 +73,8 @@ MEASURE = """() => {
   const out = [];
   const root = document.scrollingElement;
   if (root.scrollWidth > innerWidth + 1) out.push(`the page is ${root.scrollWidth} px wide`);
+  const end = document.querySelector("main").getBoundingClientRect().bottom;
+  if (Math.abs(end - innerHeight) > 1) out.push(`the page ends ${innerHeight - end} px too early`);
   for (const node of document.querySelectorAll("body *")) {
     const own = [...node.childNodes].some(n => n.nodeType === 3 && n.textContent.trim());
     if (!own || node.closest(".sr-only, option, title, [hidden], script, style")) continue;

@@ -131,7 +131,7 @@ def test_settings_of_a_protocol_that_does_not_run_do_not_matter() -> None:
         "pbr-map NIGHT seq 5\n set vrf red\nexit\ninterface eth1\n pbr-policy NIGHT\nexit\n",
         "ip import-table 10\n",
         "vrf red\n vni 100\nexit-vrf\n",
-        "router bgp 65000 vrf red\n address-family ipv4 unicast\n  import vrf blue\n",
+        "router bgp 65000 vrf red\n address-family ipv4 unicast\n  import blue\n",
         "frobnicate the packets\n",
     ],
 )

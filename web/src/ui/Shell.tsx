@@ -82,7 +82,7 @@ export function Shell() {
   const ThemeIcon = theme === "system" ? SunMoon : theme === "chart" ? Sun : Moon;
   const words = { system: "as the system", chart: "light", watch: "dark" }[theme];
   return (
-    <div className="grid h-screen grid-cols-[5.8rem_minmax(0,1fr)] bg-base-200 text-base-content">
+    <div className="grid h-screen grid-cols-[5.8rem_minmax(0,1fr)] grid-rows-[minmax(0,1fr)] bg-base-200 text-base-content">
       <a href="#content" className="btn btn-sm absolute -top-20 left-2 z-50 focus:top-2">To the content</a>
       <nav aria-label="Main" className="flex flex-col items-center gap-1 border-r border-base-300 py-2.5">
         <NavLink to={survey ? `${base}/cases` : "/surveys"} aria-label="Trochos, cases" className="mb-1 text-primary"><Wheel className="h-9 w-9" /></NavLink>
