@@ -41,6 +41,11 @@ def halves(bench: Bench, lacking: Device, target: Address) -> Iterator[Suspect]:
             yield from _untold(bench, holder, lacking, target)
 
 
+def _part(held: StaticRoute, whole: Prefix) -> bool:
+    """True if a route is rather meant to be the whole: the same address with too long a mask."""
+    return held.prefix.network == whole.network and held.prefix.length > whole.length
+
+
 def _gone(
     bench: Bench,
     holder: Device,
@@ -53,12 +58,16 @@ def _gone(
         return
     family = prefixes[0].family
     held = [s for s in holder.statics if s.prefix.family == family]
-    stray = held[0] if len(held) == 1 and _of_nobody(bench, held[0]) else None
+    single = held[0] if len(held) == 1 else None
+    of_nobody = single is not None and _of_nobody(bench, single)
     likes = [s for s in likes if s.source.device != holder.chassis or s.prefix.family != family]
-    if not likes or (held and stray is None):
+    if not likes or (held and single is None):
         return
     writer, table = bench.writer(holder.name), bench.tables.of(holder.name, family)
     for whole in _covering(prefixes, [s for s in likes if s.prefix.family == family]):
+        stray = single if single is not None and (of_nobody or _part(single, whole)) else None
+        if single is not None and stray is None:
+            continue
         new = None if table.holds(whole) else writer.discard(whole, stray or likes[0])
         old: Edits | None = () if stray is None else writer.drop_static(stray)
         if new is None or old is None:
@@ -67,7 +76,10 @@ def _gone(
         where = _announces(holder, family)[0]
         text = next((add[0] for e in new if (add := getattr(e, "add", ()))), f"a route to {whole}")
         missing = Source(holder.name, where.file, None, text, missing=True, after=None)
-        has = f"has none but for {stray.prefix}, where nobody is" if stray else "has none"
+        has = "has none"
+        if stray is not None:
+            of_what = "where nobody is" if of_nobody else "a part of it only"
+            has = f"has none but for {stray.prefix}, {of_what}"
         yield Suspect(
             Finding(
                 "aggregate-missing",
