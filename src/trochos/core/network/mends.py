@@ -67,6 +67,15 @@ class Say:
 
 
 @dataclass(frozen=True, slots=True)
+class SameKeys:
+    """The secrets of a chain of keys have to be those of another device's chain."""
+
+    chain: str
+    device: str
+    other: str
+
+
+@dataclass(frozen=True, slots=True)
 class Restate:
     """A statement about a shared address has to say something else."""
 
@@ -74,4 +83,4 @@ class Restate:
     value: str
 
 
-Mend = Fits | Restate | TakeIn | IntoSubnet | Speak | Fitting | Say
+Mend = Fits | Restate | SameKeys | TakeIn | IntoSubnet | Speak | Fitting | Say

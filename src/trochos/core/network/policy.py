@@ -81,6 +81,15 @@ class RouteMapEntry:
     call: str | None = None
 
 
+class KeyChain(NamedTuple):
+    """Keys under a name: `mark` stands for all of them, so that chains can be compared."""
+
+    mark: str
+    source: Source
+    strings: tuple[Source, ...] = ()
+    """The lines that hold the keys' secrets, in order."""
+
+
 @dataclass(frozen=True, slots=True)
 class Policy:
     """All lists and route maps of one device, by name (and family for prefix filters)."""
@@ -91,7 +100,7 @@ class Policy:
     communities: dict[str, tuple[TextRule, ...]] = field(default_factory=dict)
     large_communities: dict[str, tuple[TextRule, ...]] = field(default_factory=dict)
     route_maps: dict[str, tuple[RouteMapEntry, ...]] = field(default_factory=dict)
-    key_chains: dict[str, tuple[str, Source]] = field(default_factory=dict)
+    key_chains: dict[str, KeyChain] = field(default_factory=dict)
     """Name -> (fingerprint of its keys, where)."""
     into_table: dict[tuple[int, str], tuple[str, Source]] = field(default_factory=dict)
     """(family, protocol or `any`) -> the route map that its routes pass on their way into the

@@ -8,7 +8,7 @@ from typing import Any, Protocol, TypeVar
 
 from ..network.addressing import Prefix
 from ..network.facts import AddressFact, Device, End, Interface, Unmodelled
-from ..network.mends import Fits, IntoSubnet, Mend, Say, Setting, Speak, TakeIn
+from ..network.mends import Fits, IntoSubnet, Mend, SameKeys, Say, Setting, Speak, TakeIn
 from ..network.routing import Flag, NetworkStatement, PeerDistance, RouteFilter
 from ..network.source import Source
 from .gates import Reading
@@ -257,6 +257,9 @@ def same_keys(end: VectorEnd, other: VectorEnd) -> Mend | None:
         elif theirs is not None and (mine is None or mine.value != theirs.value):
             settings.append(Setting(what.replace("_", " "), theirs.value))
     if not settings and not gone:
-        return None
+        mine, theirs = (getattr(e.settings, "key_chain", None) for e in (end, other))
+        if mine is None or theirs is None:
+            return None
+        return SameKeys(mine.value, other.device, theirs.value)
     words = f"authenticate on {end.interface.name} as {other.device} does"
     return Say(words, tuple(settings), tuple(gone))

@@ -8,7 +8,15 @@ from typing import Any
 
 from ...network.addressing import BITS, Address, Prefix, parse_address, parse_prefix, prefix_of
 from ...network.patterns import PatternError, pattern
-from ...network.policy import Clause, Policy, PrefixRule, RouteMapEntry, TextRule, Wildcard
+from ...network.policy import (
+    Clause,
+    KeyChain,
+    Policy,
+    PrefixRule,
+    RouteMapEntry,
+    TextRule,
+    Wildcard,
+)
 from ...network.protocols import computed_as
 from ...network.source import Source
 from .fate import IRRELEVANT, UNDERSTOOD, Fate, Misread, number
@@ -103,6 +111,8 @@ class PolicyReader:
         self.into_table: dict[tuple[int, str], tuple[str, Source]] = {}
         self.entry: _Entry | None = None
         self.chain: str | None = None
+        self.strings: dict[str, list[Source]] = {}
+        """By chain the lines of its keys' secrets."""
 
     # -- top-level lines -----------------------------------------------------------
 
@@ -309,9 +319,10 @@ class PolicyReader:
         self.chain = name
         self.chains.setdefault(name, ([], source))
 
-    def chain_line(self, words: list[str]) -> Fate:
+    def chain_line(self, words: list[str], source: Source) -> Fate:
         assert self.chain is not None
         if words[0] == "key-string" and len(words) > 1:
+            self.strings.setdefault(self.chain, []).append(source)
             self.chains[self.chain][0].append(" ".join(words[1:]))
             return UNDERSTOOD
         if words[0] in ("key", "cryptographic-algorithm"):
@@ -334,7 +345,7 @@ class PolicyReader:
         chains = {}
         for name, (keys, source) in self.chains.items():
             mark = hashlib.sha256("\n".join(keys).encode()).hexdigest()[:12]
-            chains[name] = (mark, source)
+            chains[name] = KeyChain(mark, source, tuple(self.strings.get(name, ())))
         return Policy(
             {key: ordered(rules) for key, rules in self.prefix_lists.items()},
             {key: ordered(rules) for key, rules in self.access_lists.items()},

@@ -207,7 +207,7 @@ class _Reader:
                 lambda: (
                     self.policy.map_line(words, source)
                     if kind == "route-map"
-                    else self.policy.chain_line(words)
+                    else self.policy.chain_line(words, source)
                 ),
             )
         elif kind == "vrf":

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from ....network.mends import Fits, Fitting, IntoSubnet, Mend, Restate, Say, Speak, TakeIn
+from ....network.mends import Fits, Fitting, IntoSubnet, Mend, Restate, SameKeys, Say, Speak, TakeIn
 from ..addresses import move_address
 from ..bench import Bench
 from .mends import Made, covered, speaks_again
@@ -30,8 +30,26 @@ def made(bench: Bench, mend: Mend, me: Any) -> Made | None:
             return None if edits is None else (words, edits)
         case Restate():
             return None  # shared addresses have remedies of their own: no process says them
+        case SameKeys():
+            return _same_keys(bench, mend, me)
         case Say():
             return _said(bench, mend, me, protocol, family)
+
+
+def _same_keys(bench: Bench, mend: SameKeys, me: Any) -> Made | None:
+    mine = bench.devices[me.device].policy.key_chains.get(mend.chain)
+    theirs = bench.devices[mend.device].policy.key_chains.get(mend.other)
+    if mine is None or theirs is None or len(mine.strings) != len(theirs.strings):
+        return None
+    edits: list[Any] = []
+    for line, wanted in zip(mine.strings, theirs.strings):
+        if line.text != wanted.text:
+            found = bench.writer(me.device).swap(line, wanted.text)
+            if found is None:
+                return None
+            edits += found
+    words = f"use the keys of {mend.device} in the chain {mend.chain}"
+    return (words, tuple(edits)) if edits else None
 
 
 def _said(bench: Bench, mend: Say, me: Any, protocol: str, family: int) -> Made | None:
