@@ -187,6 +187,7 @@ def test_a_gate_that_fails_is_found_and_mended(
     assert found, kinds(survey)
     remedies = [remedy for finding in found for remedy in finding.remedies]
     assert remedies, found[0].summary
-    after = Computed(apply(survey.survey, remedies[0].edits).survey)
-    assert kind not in kinds(after), remedies[0].title
-    assert all(relation.works for relation in after.tables.relations()), remedies[0].title
+    for remedy in remedies:
+        after = Computed(apply(survey.survey, remedy.edits).survey)
+        assert kind not in kinds(after), remedy.title
+        assert all(relation.works for relation in after.tables.relations()), remedy.title

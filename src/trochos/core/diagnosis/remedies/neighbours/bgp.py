@@ -312,6 +312,16 @@ def _right_source(bench: Bench, me: BgpEnd, other: BgpEnd) -> Made | None:
     return None
 
 
+def _in(device: Device, prefix: Prefix) -> list[Address]:
+    """The addresses of a device in a subnet."""
+    return [
+        fact.address
+        for interface in device.interfaces
+        for fact in interface.addresses
+        if prefix.contains(fact.address)
+    ]
+
+
 def own_again(bench: Bench, me: BgpEnd, other: BgpEnd) -> list[Remedy]:
     """The address by which others know a speaker, given back to it."""
     wanted = me.peer
@@ -322,6 +332,9 @@ def own_again(bench: Bench, me: BgpEnd, other: BgpEnd) -> list[Remedy]:
             shared = len(bench.forwarding.near.owner_devices(fact.address)) > 1
             if fact.address == other.source and (shared or bench.mentioned(fact.address) == 0):
                 new = InterfaceAddress(wanted, fact.value.length)
+                here = _in(me.device, fact.connected)
+                if here and not any(new.prefix.contains(address) for address in here):
+                    continue  # the two would not share a subnet any more
                 edits = bench.writer(other.name).address(interface, fact, new)
                 if edits is not None:
                     title = f"On {other.name}: give {interface.name} the address {new}."
