@@ -8,7 +8,7 @@ from typing import Any
 from ....network.addressing import Address, Prefix, dotted
 from ....network.edits import DataEdit
 from ....network.facts import Interface
-from ....network.ospf import VirtualLink
+from ....network.ospf import OspfHabits, VirtualLink
 from ..base import Edits
 from ..ospf import OspfPart
 from .part import YangPart
@@ -75,7 +75,17 @@ class OspfTree(YangPart, OspfPart):
             typed = True
         if what == "network type" and value == "broadcast":
             typed = "broadcast"
-        return self.writer.set(f"{path}/{leaf}", typed)
+        edits = self.writer.set(f"{path}/{leaf}", typed)
+        if what == "dead" and edits and not self._says_hello(family, interface):
+            # The model compares the two leaves (RFC 9129): one alone it does not take.
+            hello = self.device.profile.habit(OspfHabits).hello
+            edits = (*self.writer.set(f"{path}/{_LEAVES['hello']}", hello), *edits)
+        return edits
+
+    def _says_hello(self, family: int, interface: str) -> bool:
+        process = self.process(family)
+        settings = process.interfaces.get(interface) if process is not None else None
+        return settings is not None and settings.hello is not None
 
     def _move_area(self, family: int, interface: str, path: str, value: str | None) -> Edits | None:
         base = self.base(family)

@@ -44,6 +44,7 @@ def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
     for swapped in (False, True):
         me, other = relation.ends[::-1] if swapped else relation.ends
         done: list[Made] = []
+        begins = False
         for gate in failing:
             mine = gate.right if swapped else gate.left
             theirs = gate.left if swapped else gate.right
@@ -55,11 +56,13 @@ def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
             if found is None:
                 done = []
                 break
+            # Where the first gate fails by the other end's doing, this end alone mends nothing.
+            begins = begins or (gate is failing[0] and bool(found[1]))
             if found[1] and found not in done:
                 done.append(found)
         grounds = against(bench, relation, failing, swapped)
         weight = sum(ground.weight for ground in grounds)
-        if done:
+        if done and begins:
             title = "; ".join(text for text, _ in done)
             edits = tuple(edit for _, item in done for edit in item)
             remedy = Remedy(f"On {_name(me)}: {title}.", tuple(dict.fromkeys(edits)))
