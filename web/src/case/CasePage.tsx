@@ -118,11 +118,13 @@ function Answer({ survey, question, path, past, also, ids, hopQuery, onHop }: {
     // Only where nothing matches, used or not, is a line missing for certain.
     const none = !decision.data?.uncertain && !decision.data?.ruled && !decision.data?.candidates.some((item) => item.state === "wins" || item.state === "unusable");
     const missing = !none ? [] : (decision.data?.missing?.chain ?? []).flatMap((step) => step.evidence).filter((item) => item.missing);
+    // What keeps a prefix away, where no line of the device decides: its end of a neighbour that fails.
+    const away = (decision.data?.missing?.chain ?? []).flatMap((step) => step.evidence).filter((item) => !item.missing && !item.default && item.device === device);
     const broken = branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1;
     const filters = (hop ? filtersOf(hop) : []).flatMap((filter) => (filter.entry && filter.result !== "permit" ? [filter.entry] : []));
     const asked = target ? [] : (path.name?.evidence ?? []);
-    return broken ? [...asked, ...filters, ...unusable, ...missing, ...gates, ...routes] : [...routes, ...gates];
-  }, [hop, decision.data, ends.data, branch, selected.index, target, path.name]);
+    return broken ? [...asked, ...filters, ...unusable, ...missing, ...gates, ...routes, ...away] : [...routes, ...gates];
+  }, [device, hop, decision.data, ends.data, branch, selected.index, target, path.name]);
 
   useEffect(() => {
     document.title = `${path.from.device ?? ""} to ${path.to.device ?? path.to.address ?? ""}: ${WORKS_WORDS[path.works]} – Trochos`;
