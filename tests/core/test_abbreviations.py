@@ -166,3 +166,26 @@ def test_full_words_are_left_alone() -> None:
     assert spell_out(rows) == {}
     assert not re.search(r"\bmaximum-prefix-out\b", "".join(spelled(
         "router bgp 1\n neighbor 10.0.0.1 maximum-prefix 1")))  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("section", "line"),
+    [
+        ("router bgp 1", " nei 10.0.0.1 passw {}"),
+        ("router bgp 1", " neighbor 10.0.0.1 passwo {}"),
+        ("interface eth0", " ip ospf authentication-k {}"),
+        ("interface eth0", " ip ospf message-digest-k 1 md5 {}"),
+        ("interface eth0", " ip rip auth str {}"),
+        ("interface eth0", " isis passw md5 {}"),
+        ("router isis quay", " domain-p clear {}"),
+    ],
+)
+def test_no_secret_gets_by_in_a_short_line(section: str, line: str) -> None:
+    """Whatever the line is taken for: what is stored holds no secret, and the same one twice is
+    the same mark."""
+    text = f"hostname near\n{section}\n{line.format('mussel7Bed')}\n"
+    stored = compute({"devices/near/frr.conf": text}).survey.text("near", "frr.conf")
+    assert stored is not None and "mussel7Bed" not in stored
+    assert stored.count("<secret:") == 1 and section in stored
+    again = compute({"devices/near/frr.conf": text}).survey.text("near", "frr.conf")
+    assert again == stored

@@ -276,7 +276,7 @@ def test_a_server_behind_tls_and_a_worker_elsewhere(service: Service) -> None:
         assert stranger.get("/api/session").status_code == 400
 
     # Whatever a client says of where it comes from, the proxy's word counts.
-    states = []
+    states, began = [], time.monotonic()
     for number in range(34):
         with asking(service, **{"X-Forwarded-For": f"203.0.113.{number}"}) as guesser:
             token = guesser.get("/api/session").cookies["trochos_csrf"]
@@ -286,4 +286,6 @@ def test_a_server_behind_tls_and_a_worker_elsewhere(service: Service) -> None:
                 headers={"X-CSRFToken": token},
             )
             states.append(answer.status_code)
-    assert 429 in states and states[0] != 429, states
+    # Thirty are counted in five minutes; where a machine is too busy for so many, none is refused.
+    in_time = time.monotonic() - began < 240
+    assert states[0] != 429 and (429 in states or not in_time), states
