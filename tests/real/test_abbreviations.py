@@ -3,16 +3,20 @@ is."""
 
 from __future__ import annotations
 
+import os
 import random
 import re
 import shutil
 import subprocess
+import sys
 from pathlib import Path
 
 import pytest
 from surveys import ROOT
 
 from trochos.core.readers.frr.abbreviations import spell_out
+
+from .lab import DAEMONS
 
 pytestmark = pytest.mark.skipif(shutil.which("vtysh") is None, reason="vtysh is not installed")
 _GRAMMAR = ROOT / "src" / "trochos" / "core" / "readers" / "frr" / "grammar"
@@ -92,3 +96,18 @@ def test_the_real_parser_takes_what_is_spelled_out(seed: int, tmp_path: Path) ->
     assert asked > 200 and both > 50
     # What the real parser takes although several keywords begin so, it tells by what follows.
     assert both >= 0.95 * real, (asked, ours, real, both)
+
+
+def test_the_grammar_is_what_the_router_lists() -> None:
+    zebra = [str(DAEMONS / "zebra"), "--version"]
+    version = subprocess.run(zebra, capture_output=True, text=True, check=True)
+    if "version 8.4" not in version.stdout or os.geteuid() != 0:
+        pytest.skip("the grammar is that of FRR 8.4, whose daemons need root")
+    script = str(ROOT / "scripts" / "frr_grammar.py")
+    done = subprocess.run(
+        ["unshare", "-n", sys.executable, script, "--check"],
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert done.returncode == 0, done.stdout + done.stderr

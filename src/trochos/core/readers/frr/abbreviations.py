@@ -2,8 +2,8 @@
 
 A router takes every abbreviation that only one of its commands can mean. What these are is the
 grammar beside this file (`grammar/`), one file a protocol, taken from the commands that FRR 8.4
-lists; of what nobody here reads it holds the first words, because they decide what is unique
-(tests/real/test_abbreviations.py compares with the real parser).
+lists (scripts/frr_grammar.py); of what nobody here reads it holds the first words, because they
+decide what is unique (tests/real/test_abbreviations.py compares with the real parser).
 
 A line of the grammar is a command, or the beginning of those that stand indented under it:
 
