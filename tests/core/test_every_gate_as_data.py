@@ -191,6 +191,22 @@ def test_two_that_fit_are_neighbours(protocol: str) -> None:
     assert relations and all(relation.works for relation in relations)
 
 
+@pytest.mark.parametrize("protocol", ["ospf", "ospf6"])
+def test_what_is_switched_on_gets_the_intervals_of_the_other_end(protocol: str) -> None:
+    def quick(held: Data, link: Data, number: int) -> None:
+        spoken(held).update({"hello-interval": 5, "dead-interval": 20})
+
+    files = {"topology.json": wired(("ant", "eth1", "bee", "eth1"))}
+    files["devices/ant/running.json"] = router(protocol, 1, silent)
+    files["devices/bee/running.json"] = router(protocol, 2, quick)
+    survey = compute(files)
+    (found,) = (f for f in survey.findings if f.kind == "ospf-enabled")
+    after = Computed(apply(survey.survey, found.remedies[0].edits).survey)
+    assert all(relation.works for relation in after.tables.relations()), found.remedies[0].title
+    said = after.survey.text("ant", "running.json")
+    assert said is not None and problem_with(json.loads(said)) is None
+
+
 @pytest.mark.parametrize("end", [1, 2])
 @pytest.mark.parametrize(
     ("protocol", "kind", "change"), ROWS, ids=[f"{row[0]} {row[1]}" for row in ROWS]

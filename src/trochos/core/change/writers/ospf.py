@@ -14,6 +14,10 @@ class OspfPart(Part):
 
     protocol: ClassVar[str] = OspfProcess.protocol
 
+    def beside_dead(self, family: int, interface: str) -> Edits:
+        """What has to be said, too, where a dead interval is, and the hello interval stays."""
+        return ()
+
     def process(self, family: int) -> OspfProcess | None:
         """The process of a family."""
         found = (p for p in self.device.routing.of(OspfProcess) if p.family == family)

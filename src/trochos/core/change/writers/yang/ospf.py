@@ -39,7 +39,12 @@ class OspfTree(YangPart, OspfPart):
             return None
         if settings is not None and settings.area is not None and settings.area.source.path:
             return settings.area.source.path.removesuffix("/name")
-        return None
+        # One that it does not run on yet goes where all others are, if these are in one area.
+        areas = {s.area.value for s in process.interfaces.values() if s.area is not None}
+        if len(areas) != 1:
+            return None
+        area = Address(4, areas.pop())
+        return f"{base}/areas/area[area-id='{area}']/interfaces/interface[name='{name}']"
 
     def interface_setting(
         self, family: int, interface: str, what: str, value: str | None
@@ -75,17 +80,16 @@ class OspfTree(YangPart, OspfPart):
             typed = True
         if what == "network type" and value == "broadcast":
             typed = "broadcast"
-        edits = self.writer.set(f"{path}/{leaf}", typed)
-        if what == "dead" and edits and not self._says_hello(family, interface):
-            # The model compares the two leaves (RFC 9129): one alone it does not take.
-            hello = self.device.profile.habit(OspfHabits).hello
-            edits = (*self.writer.set(f"{path}/{_LEAVES['hello']}", hello), *edits)
-        return edits
+        return self.writer.set(f"{path}/{leaf}", typed)
 
-    def _says_hello(self, family: int, interface: str) -> bool:
-        process = self.process(family)
+    def beside_dead(self, family: int, interface: str) -> Edits:
+        # The model compares the two leaves (RFC 9129): one alone it does not take.
+        path, process = self._interface(family, interface), self.process(family)
         settings = process.interfaces.get(interface) if process is not None else None
-        return settings is not None and settings.hello is not None
+        if path is None or (settings is not None and settings.hello is not None):
+            return ()
+        hello = self.device.profile.habit(OspfHabits).hello
+        return self.writer.set(f"{path}/{_LEAVES['hello']}", hello)
 
     def _move_area(self, family: int, interface: str, path: str, value: str | None) -> Edits | None:
         base = self.base(family)

@@ -72,7 +72,11 @@ def mend_ospf(
             # The other end lives by the default, so the line here is what differs.
             edits = writer.drop(own.source)
             return None if edits is None else (words, edits)
-        return setting(what, str(getattr(other, what)), words)
+        made = setting(what, str(getattr(other, what)), words)
+        if made is not None and what == "dead" and me.hello == other.hello:
+            beside = writer.speaks(OspfPart).beside_dead(family, name)
+            made = (words, (*beside, *made[1]))
+        return made
     if gate.gate == "area type" and other.area is not None:
         there = other.area_facts
         here = me.process.areas.get(there.id)
