@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 from core.test_every_gate import LINK, PORTS, SECTIONS
-from surveys import compute, wired
+from surveys import ROOT, bare, compute, wired
 from two_routers import host
 
 from trochos.core.change.apply import apply
@@ -196,3 +196,41 @@ def test_what_keeps_a_prefix_away_has_its_name_and_its_remedy_heals(kind: str) -
     assert top.certainty == "proven"
     after = Computed(apply(survey.survey, top.option.edits).survey)
     assert after.path("bee", "10.255.0.1").works == "yes"
+
+
+CAPTURED = {
+    "static-exit-down": "dale-10",
+    "bgp-reachable": "trio-13",
+    "bgp-router-ids-differ": "trio-20",
+    "bgp-source-address": "trio-03",
+    "isis-area": "karst-01",
+    "isis-level": "karst-03",
+    "ospf-mtu": "port-10",
+    "loop-unowned": "port-00",
+}
+
+
+@pytest.mark.parametrize("kind", CAPTURED)
+def test_a_captured_network_shows_it(kind: str) -> None:
+    survey = bare(ROOT / "tests" / "cases" / CAPTURED[kind] / "survey")
+    found = [f for f in survey.findings if f.kind == kind]
+    assert found and all(f.evidence for f in found)
+
+
+ASKED = {
+    "route-missing": "dale-03",
+    "static-astray": "dale-01",
+    "next-hop-unknown-inside": "trio-05",
+}
+
+
+@pytest.mark.parametrize("kind", ASKED)
+def test_a_complaint_in_a_captured_network_leads_to_it(kind: str) -> None:
+    case = ROOT / "tests" / "cases" / ASKED[kind]
+    answer = json.loads((case / "truth" / "answer.json").read_text())
+    faults = answer.get("faults") or [answer["fault"]]
+    sender, receiver = faults[0]["broken_pairs"][0]
+    found = bare(case / "survey").diagnose(sender, receiver)
+    kinds = {cause.option.finding.kind: cause for cause in found.causes}
+    assert kind in kinds
+    assert kinds[kind].certainty == "proven" and not kinds[kind].effect.breaks

@@ -46,9 +46,10 @@ def _address(end: BgpEnd, other: BgpEnd) -> Reading:
 
 
 def _reachable(end: BgpEnd, other: BgpEnd) -> Reading:
+    lines = (end.neighbour.source,) if end.neighbour is not None else ()
     if end.hops is None:
-        return Reading(f"cannot reach {end.peer}", (), -1)
-    return Reading(f"reaches {end.peer}", (), end.hops)
+        return Reading(f"cannot reach {end.peer}", lines, -1)
+    return Reading(f"reaches {end.peer}", lines, end.hops)
 
 
 def _source(end: BgpEnd, other: BgpEnd) -> Reading:
