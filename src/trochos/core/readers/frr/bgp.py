@@ -603,6 +603,8 @@ def _leak(settings: dict[str, Any], words: list[str], source: Source, negated: b
     if first in ("import", "export") and rest == ["vpn"]:
         settings["taken" if first == "import" else "exported"] = Flag(not negated, source)
         return UNDERSTOOD
+    if rest[:1] == ["redirect"]:
+        return IRRELEVANT  # of another address family, which filters
     if rest[:1] != ["vpn"]:
         return f"`{' '.join(words[:2])}` is not understood here"
     if first == "rd":
