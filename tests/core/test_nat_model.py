@@ -289,6 +289,27 @@ def test_without_an_external_interface_nothing_is_guessed() -> None:
     assert path.outbound.verdict == "unknown" and "external" in path.sentence()
 
 
+@pytest.mark.parametrize(
+    "odd",
+    [
+        mapping("10.64.1.0/24", "203.0.113.8/29"),
+        {"index": 1, "type": "static", "internal-src-address": "10.64.1.20/32"},
+    ],
+    ids=["two lengths", "one end"],
+)
+def test_a_mapping_that_does_not_fit_itself_is_not_guessed(odd: dict[str, Any]) -> None:
+    path = modelled(policy(), mappings=(odd,)).path("till", "guest")
+    assert path.outbound.verdict == "unknown" and "a mapping" in path.sentence()
+
+
+def test_a_policy_for_destinations_may_say_its_external_interface() -> None:
+    pools = [{"pool-id": 1, "dst-in-ip-pool": "203.0.113.9/32", "dst-out-ip-pool": "10.64.1.20/32"}]
+    realm = {"external-interface": "eth1"}
+    survey = modelled({"id": 1, "dst-ip-address-pool": pools, "external-realm": realm})
+    assert [u for r in survey.survey.reading for u in r.unknown] == []
+    assert survey.path("guest", "203.0.113.9").works == "yes"
+
+
 def test_an_instance_that_is_switched_off_rewrites_nothing() -> None:
     path = modelled(policy(), enable=False).path("till", "guest")
     assert path.works == "no" and changes(path) == []

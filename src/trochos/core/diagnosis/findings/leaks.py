@@ -76,6 +76,7 @@ def _twice(
                 (
                     Renamed(node.name, family, line, word.value, target)
                     for target, (who, _) in unoffered.items()
+                    if who in (device, before[0])
                     for node, line in ((device, word.source), before)
                     if node is not who
                 ),

@@ -13,7 +13,7 @@ from dataclasses import replace
 from ...forwarding.packet import Packet
 from ...forwarding.path import Path
 from ...forwarding.verdicts import LOST_BACK
-from ...forwarding.walk import Hop, walk
+from ...forwarding.walk import Hop, Leg, walk
 from ...network.addressing import Address, Prefix, prefix_of
 from ...network.edits import Edit, Remedy
 from ...network.facts import Device, End, Source
@@ -69,7 +69,7 @@ def _returning(bench: Bench, device: Device, hop: Hop, path: Path, flow: Flow) -
     if hop.out is None:
         return
     if path.back.verdict == LOST_BACK and any(i.what == DESTINATION for i in hop.rewritten):
-        if path.source is not None and _share_a_link(bench, path):
+        if _is_direct(path.back):
             yield from _hairpin(bench, device, hop, path)
         else:
             yield from _elsewhere(bench, device, hop, path)
@@ -257,10 +257,9 @@ def _hairpin(bench: Bench, device: Device, hop: Hop, path: Path) -> Iterator[Sus
     )
 
 
-def _share_a_link(bench: Bench, path: Path) -> bool:
-    """True if the answer goes from the server to the client directly."""
-    assert path.back is not None
-    return all(len(branch.hops) <= 2 for branch in path.back.branches)
+def _is_direct(answer: Leg) -> bool:
+    """True if an answer goes from the server to the client without anybody between."""
+    return all(len(branch.hops) <= 2 for branch in answer.branches)
 
 
 def _elsewhere(bench: Bench, device: Device, hop: Hop, path: Path) -> Iterator[Suspect]:

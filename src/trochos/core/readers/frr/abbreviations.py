@@ -56,19 +56,9 @@ def spelled(text: str) -> list[str]:
 def spell_out(lines: Sequence[str]) -> dict[int, str]:
     """{line number: the line with its keywords spelled out}, for lines that are abbreviated."""
     out: dict[int, str] = {}
-    node = "top"
-    for number, line in enumerate(lines, 1):
-        words = tuple(line.split())
-        if not words or words[0][0] in "!#":
-            continue
-        if words[0].startswith("exit") or words == ("end",):
-            node = "top" if words == ("end",) else _around(node)
-            continue
-        here, full = _read(node, words)
-        if full is None:
-            continue
-        node = _opens(here, full) or here
-        if full != words:
+    for number, _, words, full in _passed(lines):
+        if full is not None and full != words:
+            line = lines[number - 1]
             out[number] = line[: len(line) - len(line.lstrip())] + " ".join(full)
     return out
 
@@ -76,6 +66,17 @@ def spell_out(lines: Sequence[str]) -> dict[int, str]:
 def meanings(lines: Sequence[str]) -> Iterator[tuple[int, str]]:
     """(line number, what the line may say) for lines that are abbreviated, one by one also where
     several commands begin so: what may be a secret is none to be shown."""
+    for number, node, words, full in _passed(lines):
+        for kind in dict.fromkeys((node, _around(node), "top")) if full != words else ():
+            for _, said in _all_fits(kind, _shape(words), words[0] == "no"):
+                yield number, " ".join(_filled(said, words))
+
+
+def _passed(
+    lines: Sequence[str],
+) -> Iterator[tuple[int, str, tuple[str, ...], tuple[str, ...] | None]]:
+    """Every line that is a command: (its number, the section it stands in, its words, these spelled
+    out, or None if they fit nowhere)."""
     node = "top"
     for number, line in enumerate(lines, 1):
         words = tuple(line.split())
@@ -85,13 +86,9 @@ def meanings(lines: Sequence[str]) -> Iterator[tuple[int, str]]:
             node = "top" if words == ("end",) else _around(node)
             continue
         here, full = _read(node, words)
-        if full == words:
+        yield number, node, words, full
+        if full is not None:
             node = _opens(here, full) or here
-            continue
-        for kind in dict.fromkeys((node, _around(node), "top")):
-            for _, said in _all_fits(kind, _shape(words), words[0] == "no"):
-                yield number, " ".join(_filled(said, words))
-        node = (_opens(here, full) if full is not None else None) or here
 
 
 def in_section(context: Sequence[str], line: str) -> str:

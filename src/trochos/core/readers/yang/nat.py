@@ -108,6 +108,13 @@ class _Instance:
             why = "a mapping of ports needs a transport protocol that is computed"
             self.doubt(source, f"{why}: tcp, udp or icmp")
             return
+        for one, two in ((inside, outside), (asked, led)):
+            if (one is None) != (two is None):
+                self.doubt(source, "a mapping with one end only is not computed")
+                return
+            if one is not None and two is not None and one.length != two.length:
+                self.doubt(source, "a mapping between prefixes of two lengths is not computed")
+                return
         common: tuple[Match, ...] = (Match("protocol", (transport,)),) if transport else ()
         if inside is not None and outside is not None:
             leaving = (Match("out", out),) if out else ()
@@ -122,8 +129,6 @@ class _Instance:
             said = (*common, Match("target", (asked,)))
             said = (*said, *_port(transport, "target", ports["internal-dst"]))
             self.put(self.before, source, said, DESTINATION, led, ports["external-dst"])
-        if (inside is None) != (outside is None) or (asked is None) != (led is None):
-            self.doubt(source, "a mapping with one end only is not computed")
 
     def put(
         self,
@@ -190,10 +195,10 @@ class _Instance:
             for asked, there, line in forwards:
                 said = (*about, *((Match("target", (asked,)),) if asked is not None else ()))
                 self.put(self.before, line, said, DESTINATION, there, None)
-        if forwards and not pool:
-            return  # a policy for destinations alone
         realm = entry.inner("external-realm")
         exit_ = realm.word("external-interface") if realm is not None else None
+        if forwards and not pool:
+            return  # a policy for destinations alone
         if exit_ is None:
             why = "which interface is the external one, the translation does not say"
             self.after.append(Entry(source, UNKNOWN, (*about, Match("unknown", (why,)))))
