@@ -167,6 +167,21 @@ def kinds(survey: Computed) -> set[str]:
     return {f.kind for f in survey.findings if f.severity != "notes"}
 
 
+def each_remedy_mends(survey: Computed, kind: str) -> list[Computed]:
+    """The network after each of the remedies of a finding, the two being neighbours again."""
+    found = [f for f in survey.findings if f.kind == kind]
+    assert found, kinds(survey)
+    remedies = [remedy for finding in found for remedy in finding.remedies]
+    assert remedies, found[0].summary
+    out = []
+    for remedy in remedies:
+        after = Computed(apply(survey.survey, remedy.edits).survey)
+        assert kind not in kinds(after), remedy.title
+        assert all(relation.works for relation in after.tables.relations()), remedy.title
+        out.append(after)
+    return out
+
+
 @pytest.mark.parametrize("protocol", PORTS)
 def test_two_that_fit_are_neighbours(protocol: str) -> None:
     survey = pair(protocol)
@@ -182,12 +197,4 @@ def test_two_that_fit_are_neighbours(protocol: str) -> None:
 def test_a_gate_that_fails_is_found_and_mended(
     protocol: str, kind: str, swap: Swap, end: int
 ) -> None:
-    survey = pair(protocol, end, swap)
-    found = [f for f in survey.findings if f.kind == kind]
-    assert found, kinds(survey)
-    remedies = [remedy for finding in found for remedy in finding.remedies]
-    assert remedies, found[0].summary
-    for remedy in remedies:
-        after = Computed(apply(survey.survey, remedy.edits).survey)
-        assert kind not in kinds(after), remedy.title
-        assert all(relation.works for relation in after.tables.relations()), remedy.title
+    each_remedy_mends(pair(protocol, end, swap), kind)

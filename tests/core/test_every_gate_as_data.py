@@ -8,7 +8,7 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
-from core.test_every_gate import kinds
+from core.test_every_gate import each_remedy_mends, kinds
 from surveys import compute, wired
 
 from trochos.core.change.apply import apply
@@ -216,14 +216,7 @@ def test_a_gate_that_fails_is_found_and_mended(
 ) -> None:
     survey = pair(protocol, end, change)
     assert [u for report in survey.survey.reading for u in report.unknown] == []
-    found = [f for f in survey.findings if f.kind == kind]
-    assert found, kinds(survey)
-    remedies = [remedy for finding in found for remedy in finding.remedies]
-    assert remedies, found[0].summary
-    for remedy in remedies:
-        after = Computed(apply(survey.survey, remedy.edits).survey)
-        assert kind not in kinds(after), remedy.title
-        assert all(relation.works for relation in after.tables.relations()), remedy.title
+    for after in each_remedy_mends(survey, kind):
         for name in ("ant", "bee"):
             said = after.survey.text(name, "running.json")
-            assert said is not None and problem_with(json.loads(said)) is None, remedy.title
+            assert said is not None and problem_with(json.loads(said)) is None, said

@@ -155,8 +155,10 @@ def test_two_instances_that_offer_the_same_target_are_told() -> None:
     assert found.device.partition("/")[0] == "hub" and "65001:10" in found.summary
     assert {e.text for e in found.evidence} == {"rt vpn export 65001:10"}
     # Another instance takes a target that nobody offers: that one was meant.
-    assert found.severity == "risks"
+    assert found.severity == "breaks"
     assert survey.path("till", "depot").works == "no"
+    # Taking the shared one over would join the two; what was meant comes first.
+    assert survey.diagnose("till", "depot").causes[0].option.finding.id == found.id
     after = Computed(apply(survey.survey, found.remedies[0].edits).survey)
     assert after.path("till", "depot").works == "yes"
     assert not [f for f in after.findings if f.kind.startswith("route-target")]

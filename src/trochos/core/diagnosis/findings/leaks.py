@@ -9,7 +9,7 @@ from ...network.bgp import BgpFamily, BgpProcess
 from ...network.facts import Device
 from ...network.source import Source
 from ...protocols.bgp.leaks import offers
-from ..finding import NOTES, RISKS, Finding
+from ..finding import BREAKS, NOTES, Finding
 from .context import Context
 from .instances import place
 
@@ -84,7 +84,7 @@ def _twice(
             )
             yield Finding(
                 "route-target-twice",
-                RISKS if renamed else NOTES,
+                BREAKS if renamed else NOTES,
                 renamed.node if renamed else device.name,
                 f"{device.chassis} offers the routes of {place(before[0])} and of {place(device)} "
                 f"under the same route target {word.value}.",

@@ -5,6 +5,8 @@ ends        one side of a session
 gates       what has to fit for a session, read at both ends
 sessions    which pairs of speakers come to talk, gate by gate
 paths       one path with its attributes, and the order in which paths are preferred
+local       what a speaker announces itself
+leaks       what routing instances of a device take over from each other
 exchange    what a speaker takes from and gives to each neighbour
 speakers    the whole, as the scheduler sees it: local routes, rounds, candidates
 """
