@@ -12,7 +12,7 @@ from trochos.core.network import protocols
 
 ROOT = Path(__file__).resolve().parents[1]
 SOURCE = ROOT / "src" / "trochos"
-ORDER = ["network", "readers", "protocols", "forwarding", "change", "diagnosis", "whole"]
+ORDER = ["network", "readers", "step", "protocols", "forwarding", "change", "diagnosis", "whole"]
 OUTSIDE = {
     "django",
     "rest_framework",
@@ -67,6 +67,20 @@ def test_the_core_imports_only_what_stands_above_it() -> None:
                     assert ORDER.index(parts[2]) <= ORDER.index(place), f"{path}: {name}"
 
 
+def test_no_imports_go_round_where_packets_are_followed() -> None:
+    """Neither at the top of a file nor later, nor for the types alone."""
+    for room in ("core/step", "core/forwarding"):
+        files = {
+            f"trochos.{'.'.join(p.relative_to(SOURCE).with_suffix('').parts)}": p
+            for p in sources(room)
+        }
+        needs = {name: imports(path) & files.keys() - {name} for name, path in files.items()}
+        done: set[str] = set()
+        while free := {name for name in needs.keys() - done if needs[name] <= done}:
+            done |= free
+        assert done == files.keys(), f"a circle in {room}: {sorted(files.keys() - done)}"
+
+
 def test_the_server_does_not_lean_on_the_command_line() -> None:
     for path in sources("server"):
         assert not any(name.startswith("trochos.cli") for name in imports(path)), path
@@ -112,7 +126,7 @@ def in_own_room(path: Path, word: str) -> bool:
 
 def test_tables_are_asked_and_not_walked() -> None:
     """Who knows how a table keeps its routes stands in its own room, or solves all pairs on it."""
-    inside = ("core/protocols/", "core/forwarding/step.py", "core/forwarding/matching.py")
+    inside = ("core/protocols/", "core/step/", "core/forwarding/matching.py")
     known = re.compile(r"\.alone\b|\btables?\b[^=\n]*\.best\b|\.of\([^\n]*\)\.best\b")
     for path in (SOURCE / "core").rglob("*.py"):
         if not path.relative_to(SOURCE).as_posix().startswith(inside):

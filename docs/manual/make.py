@@ -15,7 +15,7 @@ sys.path.insert(0, str(ROOT / "src"))
 
 from trochos.core.diagnosis import glossary, suspects  # noqa: E402
 from trochos.core.diagnosis.findings import FAMILIES, KINDS  # noqa: E402
-from trochos.core.forwarding.verdicts import WORDS  # noqa: E402
+from trochos.core.step.verdicts import WORDS  # noqa: E402
 from trochos.core.protocols import shared  # noqa: E402
 from trochos.core.protocols.registry import protocols  # noqa: E402
 from trochos.core.readers import limits  # noqa: E402

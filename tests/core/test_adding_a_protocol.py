@@ -31,12 +31,12 @@ from trochos.core.protocols import registry, vectors
 from trochos.core.protocols.again import Told
 from trochos.core.protocols.gates import Gate, Reading, Relation, Side, judge
 from trochos.core.protocols.identity import statement_covers
-from trochos.core.protocols.links import Links
 from trochos.core.protocols.protocol import RoutingProtocol
-from trochos.core.protocols.routes import NextHop, Origin, Route
 from trochos.core.readers import protocols as readers
 from trochos.core.readers.frr.fate import UNDERSTOOD, Fate
 from trochos.core.readers.frr.section import SectionReader, TextRow
+from trochos.core.step.links import Links
+from trochos.core.step.routes import NextHop, Origin, Route
 from trochos.core.survey import Computed
 
 # -- facts -----------------------------------------------------------------------------------

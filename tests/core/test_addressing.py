@@ -21,9 +21,9 @@ from trochos.core.network.addressing import (
     parse_prefix,
     prefix_of,
 )
-from trochos.core.protocols.routes import NextHop, Route
-from trochos.core.protocols.rows import Columns, Row, Winners
-from trochos.core.protocols.table import Lookup
+from trochos.core.step.routes import NextHop, Route
+from trochos.core.step.rows import Columns, Row, Winners
+from trochos.core.step.table import Lookup
 
 families = st.sampled_from([4, 6])
 

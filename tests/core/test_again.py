@@ -13,7 +13,7 @@ from surveys import KEY, ROOT
 
 from trochos.core.change.rehearse import compare_pairs
 from trochos.core.network.edits import Down, Edit, EditError
-from trochos.core.protocols.routes import Route
+from trochos.core.step.routes import Route
 from trochos.core.survey import Computed
 from trochos.local import read_folder
 

@@ -14,7 +14,7 @@ from trochos.core.network.bgp import BgpProcess
 from trochos.core.network.source import Source
 from trochos.core.protocols.bgp.paths import Path, best_of, compare
 from trochos.core.protocols.policy import Attributes, text_permits
-from trochos.core.protocols.routes import Origin
+from trochos.core.step.routes import Origin
 from trochos.core.survey import Computed
 
 HERE = Source("gull", "frr.conf", 1, "router bgp 65536")

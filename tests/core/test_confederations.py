@@ -11,7 +11,7 @@ from surveys import compute, wired
 from trochos.core.network.addressing import parse_prefix
 from trochos.core.protocols.bgp.exchange import Update, take
 from trochos.core.protocols.policy import Attributes
-from trochos.core.protocols.routes import OWN_AS, Origin, Refusal
+from trochos.core.step.routes import OWN_AS, Origin, Refusal
 from trochos.core.survey import Computed
 
 SYSTEMS = {"out": 200, "a1": 65001, "a2": 65001, "b1": 65002, "far": 300}

@@ -12,9 +12,9 @@ import pytest
 from surveys import KEY, ROOT
 
 from trochos.core.forwarding.families import FamilyReach
-from trochos.core.protocols.nexthops import NextHops
 from trochos.core.protocols.ospf.rows import ExternalRow, InternalRow
 from trochos.core.protocols.tables import _Builder
+from trochos.core.step.nexthops import NextHops
 from trochos.core.survey import Computed
 from trochos.core.whole.sweep import links_of
 from trochos.local import read_folder

@@ -9,10 +9,10 @@ from surveys import KEY, ROOT
 
 from trochos.core.diagnosis import glossary
 from trochos.core.diagnosis.ends import compare_ends
-from trochos.core.forwarding.verdicts import WORST_FIRST
 from trochos.core.network.facts import End
 from trochos.core.protocols import shared
 from trochos.core.protocols.registry import protocols
+from trochos.core.step.verdicts import WORST_FIRST
 from trochos.core.survey import Computed
 from trochos.local import read_folder
 

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 from surveys import compute, wired
 
 from trochos.core.network.addressing import Address
-from trochos.core.protocols.routes import NextHop
 from trochos.core.protocols.shortest import FAR, AreaGraph, Edge
+from trochos.core.step.routes import NextHop
 from trochos.core.survey import Computed
 
 

@@ -10,10 +10,10 @@ from surveys import KEY, ROOT, compute, frr, wired
 from two_routers import host
 
 from trochos.core.change.apply import apply
-from trochos.core.forwarding.packet import Packet
 from trochos.core.forwarding.path import Path, Traffic
-from trochos.core.forwarding.walk import walk
 from trochos.core.network.addressing import Address, parse_address
+from trochos.core.step.packet import Packet
+from trochos.core.step.walk import walk
 from trochos.core.survey import Computed
 from trochos.local import read_folder
 

@@ -13,7 +13,7 @@ from surveys import compute, wired
 
 from trochos.core.forwarding.traffic import Traffic
 from trochos.core.network.addressing import parse_address
-from trochos.core.protocols.table import Lookup
+from trochos.core.step.table import Lookup
 
 from .lab import Lab
 from .test_filters import CLIENT, REASON

@@ -7,8 +7,8 @@ import textwrap
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from ..core.forwarding.verdicts import WORDS
 from ..core.network.protocols import label
+from ..core.step.verdicts import WORDS
 
 _SEVERITY = {"breaks": "Breaks", "risks": "Risks", "notes": "Notes"}
 

@@ -28,7 +28,7 @@ from .forwarding.endpoints import EndpointError, resolve
 from .forwarding.path import Path, Traffic, find_path, with_other_sources
 from .forwarding.reach import Reach
 from .forwarding.settle import settle
-from .forwarding.step import Forwarding
+from .forwarding.view import Forwarding
 from .network.addressing import Address, parse_prefix
 from .network.documents import Document
 from .network.edits import Edit

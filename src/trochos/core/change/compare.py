@@ -10,9 +10,9 @@ from ..network.addressing import Prefix
 from ..network.documents import Document
 from ..network.facts import Device, Interface, Network
 from ..network.source import alike
-from ..protocols.routes import Route
 from ..protocols.tables import Tables
 from ..readers.survey import Survey
+from ..step.routes import Route
 from .rehearse import (
     Effect,
     compare_pairs,

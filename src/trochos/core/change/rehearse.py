@@ -20,10 +20,10 @@ from ..forwarding.families import FamilyReach
 from ..forwarding.flow import pack, unpack
 from ..forwarding.pings import NO, PARTLY, UNSURE, YES
 from ..forwarding.reach import Reach, ping
-from ..forwarding.step import Forwarding
+from ..forwarding.view import Forwarding
 from ..network.addressing import FAMILIES, Address, Prefix
-from ..protocols.routes import Route
 from ..protocols.tables import Tables
+from ..step.routes import Route
 
 Bools = NDArray[np.bool_]
 Columns = NDArray[np.int64]

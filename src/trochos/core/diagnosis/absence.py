@@ -15,8 +15,8 @@ from ..network.addressing import Prefix
 from ..network.facts import Device, Source
 from ..network.protocols import by_sessions, label
 from ..protocols.gates import NOTHING, Judged, Relation
-from ..protocols.routes import Route
 from ..protocols.tables import Tables
+from ..step.routes import Route
 
 Statement = tuple[str, str, tuple[Source, ...]]
 """(device, sentence, evidence)."""

@@ -10,10 +10,10 @@ import yaml
 
 from ..forwarding.endpoints import EndpointError, resolve
 from ..forwarding.path import Path, find_path
-from ..forwarding.step import Forwarding
 from ..forwarding.traffic import Traffic, TrafficError, read_traffic
-from ..forwarding.walk import Branch
+from ..forwarding.view import Forwarding
 from ..network.documents import Document
+from ..step.legs import Branch
 
 _KEYS = {
     "name", "from", "to", "service", "must", "over", "avoid", "survives", "instance", "paths",

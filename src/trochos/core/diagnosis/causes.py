@@ -16,14 +16,14 @@ from ..change.places import places_of
 from ..change.rehearse import compare_pairs
 from ..forwarding.endpoints import EndpointError
 from ..forwarding.path import Path, Traffic, find_path
-from ..forwarding.walk import Leg
 from ..network.edits import DataEdit, Edit, EditError, Remedy, TextEdit
 from ..network.facts import End
 from ..network.guard import guarded
 from ..network.quiet import without_collecting
 from ..network.source import Source
-from ..protocols.filters import Flow
 from ..protocols.gates import Relation
+from ..step.filters import Flow
+from ..step.legs import Leg
 from .answer import Alternative, Cause, Diagnosis, Option, Trial
 from .finding import BREAKS, Finding, Ready
 from .findings import Context, find_all

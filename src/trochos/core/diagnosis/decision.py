@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..forwarding.step import Forwarding
+from ..forwarding.view import Forwarding
 from ..network.addressing import Address
 from ..protocols.tables import Tables
 from .why import describe, explain_prefix, missing_prefix

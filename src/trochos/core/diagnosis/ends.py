@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..forwarding.step import Forwarding
+from ..forwarding.view import Forwarding
 from ..network.addressing import Address
 from ..network.facts import End, Interface, Source
 from ..protocols.tables import Tables

@@ -11,13 +11,13 @@ from dataclasses import dataclass
 from ..forwarding.endpoints import resolve
 from ..forwarding.names import NameAnswer
 from ..forwarding.path import Path, Traffic, find_path
-from ..forwarding.sources import usable_addresses
-from ..forwarding.step import Forwarding
-from ..forwarding.verdicts import DELIVERED
+from ..forwarding.view import Forwarding
 from ..network.addressing import Address, parse_address
 from ..network.documents import Document
 from ..network.facts import End
 from ..network.translation import DESTINATION
+from ..step.sources import usable_addresses
+from ..step.verdicts import DELIVERED
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ..forwarding.path import Path
-from ..forwarding.step import Forwarding
+from ..forwarding.view import Forwarding
 from ..network.addressing import parse_address
 
 

@@ -11,8 +11,8 @@ from typing import NamedTuple
 from ..network.addressing import Prefix
 from ..network.facts import Device, End, GatheredRoute
 from ..network.protocols import names
-from ..protocols.routes import Route
 from ..protocols.tables import Tables
+from ..step.routes import Route
 
 SAME, MISSING, EXTRA, DIFFERENT = "same", "missing", "extra", "different"
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ..forwarding.path import Path
-from ..forwarding.step import Forwarding
+from ..forwarding.view import Forwarding
 from ..network.addressing import Address
 from ..network.facts import End, Source
 from ..protocols.tables import Tables

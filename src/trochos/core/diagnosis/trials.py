@@ -14,10 +14,10 @@ from ..forwarding.endpoints import EndpointError
 from ..forwarding.families import FamilyReach
 from ..forwarding.path import Path, Traffic, find_path
 from ..forwarding.settle import settle
-from ..forwarding.verdicts import BIT
 from ..network.addressing import Address
 from ..network.edits import Edit, EditError
 from ..readers.survey import Survey
+from ..step.verdicts import BIT
 from .answer import Cause, Trial
 from .remedies.bench import Bench
 

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from ..forwarding.packet import Packet
-from ..forwarding.step import Forwarding
-from ..forwarding.walk import walk
+from ..forwarding.view import Forwarding
 from ..network.addressing import Address, Prefix
 from ..network.facts import Source
 from ..network.protocols import find, label
-from ..protocols.routes import Route
 from ..protocols.tables import Tables
+from ..step.packet import Packet
+from ..step.routes import Route
+from ..step.walk import walk
 from .absence import Absence
 
 _VERBS = {"connected": "is connected to", "local": "owns", "static": "has a static route to"}

@@ -9,18 +9,43 @@ what is left to compute is how packets end that pass others.
 from __future__ import annotations
 
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import Any, Generic, Protocol, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ..network.addressing import Address
 from ..network.facts import Device
-from ..protocols.routes import NextHop
+from ..step.routes import NextHop, Route
 from .matching import Places
-from .step import Forwarding
+from .view import Forwarding
 
-if TYPE_CHECKING:
-    from .families import FamilyReach
+
+class Solved(Protocol):
+    """What is asked of a family whose verdicts are solved (`families.FamilyReach`)."""
+
+    forwarding: Forwarding
+    family: int
+    names: list[str]
+    addresses: list[Address]
+    routes: list[list[Route]]
+    positions: list[list[int]]
+    ways: list[Places]
+    decisions: list[Any]
+    defaults: dict[int, tuple[NDArray[np.int32], NDArray[np.int8]]]
+
+    @property
+    def codes(self) -> NDArray[Any]: ...
+
+    @property
+    def owner_rows(self) -> NDArray[Any]: ...
+
+    def choose(
+        self, row: int, columns: NDArray[np.int64] | None
+    ) -> tuple[NDArray[np.int32], NDArray[np.int8]]: ...
+
+
+Family = TypeVar("Family", bound=Solved)
 
 
 def still_leading(before: Forwarding, after: Forwarding) -> frozenset[str]:
@@ -59,14 +84,14 @@ def _switches(device: Device) -> bool:
     return any(i.master is not None for i in device.interfaces)
 
 
-class Earlier:
+class Earlier(Generic[Family]):
     """The arrays of one family before a change, with the same rows and columns, and where those
     after it differ."""
 
     def __init__(
         self,
-        reach: FamilyReach,
-        after: FamilyReach,
+        reach: Family,
+        after: Family,
         leads: NDArray[np.bool_],
         same: NDArray[np.bool_],
     ) -> None:
@@ -80,7 +105,7 @@ class Earlier:
         are left out."""
 
     @classmethod
-    def of(cls, before: FamilyReach, after: FamilyReach, leading: frozenset[str]) -> Earlier | None:
+    def of(cls, before: Family, after: Family, leading: frozenset[str]) -> Earlier[Family] | None:
         """None if nothing can be taken over."""
         if not leading or before.names != after.names or before.addresses != after.addresses:
             return None

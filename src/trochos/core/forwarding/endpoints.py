@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 from ..network.addressing import Address, Prefix, format_address, parse_address, parse_prefix
 from ..network.facts import Device
-from .sources import usable_addresses
-from .step import Forwarding
+from ..step.sources import usable_addresses
+from .view import Forwarding
 
 
 class EndpointError(ValueError):

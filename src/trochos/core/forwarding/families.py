@@ -18,15 +18,16 @@ from numpy.typing import NDArray
 
 from ..network.addressing import Address
 from ..network.facts import Device, End
-from ..protocols.routes import NextHop, Route
+from ..step.routes import NextHop, Route
+from ..step.sources import choose_source, only_source, usable_addresses
+from ..step.unsaid import source_for
+from ..step.verdicts import BIT, WORST_FIRST
+from ..step.walk import INITIAL_HOPS, guards
 from .again import Earlier
 from .flow import Edges, Words, pack, unpack
 from .matching import Places, match_columns
 from .pings import NO, ONLY_UNKNOWN, PING, PING_UNSURE, UNSURE, Bits, code_of, combine
-from .sources import choose_source, only_source, source_for, usable_addresses
-from .step import Forwarding
-from .verdicts import BIT, WORST_FIRST
-from .walk import INITIAL_HOPS, guards
+from .view import Forwarding
 
 KEPT_CELLS = 80_000_000
 """Up to so many pairs of addresses, what is computed for each is kept for the next question (a byte
@@ -148,7 +149,7 @@ class FamilyReach:
         singly = bool(forwarding.strangers) or forwarding.tells_unsure
         rows = range(len(self.names))
         changed = [*rows] if earlier is None else np.flatnonzero(~earlier.same).tolist()
-        tables = [forwarding.obeyed[self.names[row], self.family] for row in changed]
+        tables = [forwarding.obeyed(self.names[row], self.family) for row in changed]
         index, routes = match_columns(tables, self.addresses, singly)
         if earlier is None:
             return index, routes

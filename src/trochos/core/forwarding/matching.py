@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..network.addressing import Address, prefix_of
-from ..protocols.routes import Route
-from ..protocols.rows import Winners
+from ..step.routes import Route
+from ..step.rows import Winners
 
 Places = NDArray[Any]
 """Per device and column a place in the device's list of routes, or -1."""

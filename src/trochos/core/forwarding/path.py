@@ -8,17 +8,19 @@ from ..network.addressing import FAMILY_NAMES, Address, parse_address
 from ..network.documents import Document
 from ..network.facts import Source, Unmodelled
 from ..network.translation import DESTINATION
-from ..protocols.filters import Flow
+from ..step.filters import Flow
+from ..step.legs import Branch, Hop, Leg, passed_by
+from ..step.packet import Packet
+from ..step.sources import usable_addresses
+from ..step.unsaid import ends_unsent, source_for
+from ..step.verdicts import DELIVERED, both_ways, onward
+from ..step.walk import walk
 from .endpoints import Endpoint, EndpointError, main_address, resolve
 from .names import NameAnswer, look_up, may_be_name
-from .packet import Packet
+from .profile import Profile, profile
 from .replies import answers
-from .sizes import Profile, profile
-from .sources import ends_unsent, source_for, usable_addresses
-from .step import Forwarding
 from .traffic import Traffic
-from .verdicts import DELIVERED, both_ways, onward
-from .walk import Branch, Hop, Leg, passed_by, walk
+from .view import Forwarding
 
 _ORDER = {"no": 0, "unknown": 1, "partly": 2, "yes": 3}
 

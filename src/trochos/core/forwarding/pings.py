@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from .verdicts import BIT, WORST_FIRST
+from ..step.verdicts import BIT, WORST_FIRST
 
 NO, PARTLY, YES, UNSURE = 0, 1, 2, 3
 

@@ -15,16 +15,17 @@ from numpy.typing import NDArray
 from ..network.addressing import FAMILIES, Address
 from ..network.facts import Device, place_of
 from ..network.quiet import without_collecting
-from ..protocols.filters import Flow
+from ..step.filters import Flow
+from ..step.legs import Leg, passed_by
+from ..step.packet import Packet
+from ..step.sources import usable_addresses
+from ..step.verdicts import BIT, RANK, WORST_FIRST
+from ..step.walk import walk
 from .again import still_leading
 from .families import FamilyReach
-from .packet import Packet
 from .pings import NO, PARTLY, UNSURE, YES, worst_of
 from .replies import ARRIVED, answers, as_if, reply_to
-from .sources import usable_addresses
-from .step import Forwarding
-from .verdicts import BIT, RANK, WORST_FIRST
-from .walk import Leg, passed_by, walk
+from .view import Forwarding
 
 _OK = {NO: False, PARTLY: "partly", YES: True, UNSURE: None}
 

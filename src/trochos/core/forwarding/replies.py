@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from .packet import Packet
-from .step import Forwarding
-from .verdicts import DELIVERED
-from .walk import Branch, Leg, passed_by, walk
+from ..step.legs import Branch, Leg, passed_by
+from ..step.packet import Packet
+from ..step.verdicts import DELIVERED
+from ..step.walk import walk
+from .view import Forwarding
 
 ARRIVED = (DELIVERED, "wrong-host")
 """How a request ends that somebody answers."""

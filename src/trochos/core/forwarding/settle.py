@@ -14,8 +14,8 @@ from ..network.ospf import OspfProcess
 from ..network.protocols import has_areas
 from ..protocols.shared import with_holders
 from ..protocols.tables import Tables, compute_tables
-from .step import Forwarding
-from .walk import Leg
+from ..step.legs import Leg
+from .view import Forwarding
 
 
 def settle(network: Network, before: Tables | None = None) -> tuple[Tables, Forwarding]:

@@ -21,9 +21,9 @@ from numpy.typing import NDArray
 
 from ..network.addressing import Address, Prefix, parse_address, prefix_of
 from ..network.facts import End, Source, Unmodelled
-from ..protocols.routes import Route
 from ..protocols.tables import Tables
-from .links import Neighbourhood
+from ..step.near import Neighbourhood
+from ..step.routes import Route
 
 OUTSIDE = "(outside)"
 """The node that stands for whatever no wiring places."""

@@ -17,12 +17,10 @@ from typing import Any, Self
 from ..network.addressing import Prefix
 from ..network.facts import Device, End, Network
 from ..network.source import Source
-from .links import Links
-from .routes import essence
-from .rows import Offer, Row
-from .table import Table
-
-TableKey = tuple[str, int]
+from ..step.links import Links
+from ..step.routes import essence
+from ..step.rows import Offer, Row
+from ..step.table import Table, TableKey
 
 
 @cache

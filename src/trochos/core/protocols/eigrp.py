@@ -19,17 +19,18 @@ from ..network.facts import AddressFact, Device, End, Interface, Network, Unmode
 from ..network.mends import Mend, Say, Setting
 from ..network.routing import Number, Redistribution
 from ..network.source import Source
+from ..step.filters import Filters, Flow
+from ..step.links import Links
+from ..step.routes import NextHop, Origin, Route
+from ..step.table import Table
 from . import vectors
 from .again import Told
-from .filters import Filters, Flow, any_filters, lets_pass
 from .gates import FILTERED, Gate, Judged, Reading, Relation, Side, judge
 from .identity import link_local, router_id, statement_covers
-from .links import Links
+from .passing import any_filters, lets_pass
 from .policy import Attributes, apply_route_map
 from .protocol import RoutingProtocol
 from .rip import classful
-from .routes import NextHop, Origin, Route
-from .table import Table
 
 OWN = Flow("eigrp")
 DOWN, PENDING, UP = "down", "pending", "up"

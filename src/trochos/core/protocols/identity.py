@@ -6,8 +6,8 @@ from ..network.addressing import Address
 from ..network.facts import AddressFact, Device, Interface
 from ..network.routing import NetworkStatement, Number
 from ..network.source import Source
-from .connected import address_is_active
-from .links import Links
+from ..step.connected import address_is_active
+from ..step.links import Links
 
 
 def router_id(device: Device, configured: Number | None, links: Links) -> Number | None:

@@ -15,12 +15,11 @@ from ..network.addressing import FAMILIES, Prefix
 from ..network.facts import Device, End, Network, Unmodelled
 from ..network.routing import Named, Process
 from ..network.source import Source
-from .again import TableKey
-from .filters import Flow
+from ..step.filters import Flow
+from ..step.links import Links
+from ..step.rows import Offer
+from ..step.table import Table, TableKey
 from .gates import Gate, Relation
-from .links import Links
-from .rows import Offer
-from .table import Table
 
 
 class Untold(NamedTuple):

@@ -18,16 +18,17 @@ from ..network.mends import Mend, Say, Setting
 from ..network.rip import NAMED, RipHabits, RipInterface, RipProcess
 from ..network.routing import Redistribution, RouteFilter
 from ..network.source import Source
+from ..step.filters import Filters, Flow
+from ..step.links import Links
+from ..step.routes import NextHop, Origin, Route
+from ..step.table import Table
 from . import vectors
 from .again import Told
-from .filters import Filters, Flow, any_filters, lets_pass, on_own_packets
 from .gates import FILTERED, NOTHING, ROUTES, Gate, Judged, Reading, Relation, Side, judge
 from .identity import link_local, statement_covers
-from .links import Links
+from .passing import any_filters, lets_pass, on_own_packets
 from .policy import Attributes, apply_route_map, filter_permits
 from .protocol import RoutingProtocol
-from .routes import NextHop, Origin, Route
-from .table import Table
 
 INFINITY = 16
 ROUNDS = 4 * INFINITY

@@ -17,9 +17,10 @@ from ..network.facts import AddressFact, Device, End, Network
 from ..network.mends import Restate
 from ..network.shared import NAME, SharedGateway
 from ..network.source import incomparable
-from .connected import address_is_active
+from ..step.connected import address_is_active
+from ..step.links import Links
+from ..step.shares import effective_priority
 from .gates import NOTHING, Gate, Reading, Relation, Side, judge
-from .links import Links
 
 Part = tuple[Device, SharedGateway]
 HOLDS, WAITS = "holder", "waiting"
@@ -107,20 +108,6 @@ def in_doubt(device: Device, gateway: SharedGateway, network: Network, links: Li
         return False
     strange = {d.name for d in network.devices if d.strange}
     return bool({*segment.unread, *(end.device for end in segment.ends)} & strange)
-
-
-def effective_priority(device: Device, gateway: SharedGateway, links: Links) -> int | None:
-    """The priority with what is tracked; None if the router does not take part now."""
-    if gateway.idle is not None or not links.is_up(End(device.name, gateway.interface)):
-        return None
-    priority = gateway.priority
-    for item in gateway.tracked:
-        up = links.is_up(End(device.name, item.interface))
-        if item.weight == 0 and not up:
-            return None
-        if (item.weight < 0 and not up) or (item.weight > 0 and up):
-            priority += item.weight
-    return max(1, min(priority, 254)) if gateway.priority < 255 else 255
 
 
 def hears(one: Part, other: Part, links: Links) -> bool:
@@ -317,16 +304,6 @@ def _side(end: SharedEnd, holds: bool, should: bool) -> Side:
     address = str(end.part.addresses[0][0].address)
     states = [HOLDS if held else WAITS for held in (holds, should)]
     return Side(end.device.name, end.part.interface, address, *states)
-
-
-def claims(device: Device, end: End, address: Address, links: Links) -> bool:
-    """True if a device may hold a shared address on one of its interfaces, whoever does."""
-    return any(
-        gateway.place == end.interface
-        and gateway.holds(address)
-        and (gateway.doubt is not None or effective_priority(device, gateway, links) is not None)
-        for gateway in device.shared
-    )
 
 
 def _primary(device: Device, gateway: SharedGateway) -> int:

@@ -17,8 +17,8 @@ from scipy.sparse import csr_array
 from scipy.sparse.csgraph import dijkstra
 
 from ..network.addressing import Prefix
-from .routes import NextHop, Origin
-from .rows import HopSets
+from ..step.routes import NextHop, Origin
+from ..step.rows import HopSets
 
 FAR = np.int64(1) << 40
 """A distance no way reaches."""

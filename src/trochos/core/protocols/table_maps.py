@@ -10,8 +10,8 @@ from dataclasses import replace
 
 from ..network.facts import Device
 from ..network.source import Source
+from ..step.routes import NextHop, Route
 from .policy import Attributes, apply_route_map
-from .routes import NextHop, Route
 
 KEPT_OUT = "no-route"
 """The problem of a route that a map keeps out: to packets it is as if there were none."""

@@ -22,18 +22,18 @@ from ..network.addressing import FAMILIES, Prefix
 from ..network.facts import Device, End, Network, Unmodelled
 from ..network.quiet import without_collecting
 from ..network.source import Source
-from .again import Kept, Round, TableKey, Told, own_copies
-from .connected import connected_routes
+from ..step.connected import connected_routes
+from ..step.links import Links
+from ..step.nexthops import NextHops
+from ..step.routes import Route, essence
+from ..step.rows import Mask, Offer, Row, Winners, singly
+from ..step.selection import choose, explain_losers
+from ..step.statics import StaticResolver
+from ..step.table import Table, TableKey
+from .again import Kept, Round, Told, own_copies
 from .gates import Relation
-from .links import Links
-from .nexthops import NextHops
 from .protocol import Speakers
 from .registry import protocols
-from .routes import Route, essence
-from .rows import Mask, Offer, Row, Winners, singly
-from .selection import choose, explain_losers
-from .statics import StaticResolver
-from .table import Table
 from .table_maps import TableMaps
 
 MAX_ROUNDS = 24

@@ -11,10 +11,10 @@ from ..network.facts import AddressFact, Device, End, Interface, Unmodelled
 from ..network.mends import Fits, IntoSubnet, Mend, SameKeys, Say, Setting, Speak, TakeIn
 from ..network.routing import Flag, NetworkStatement, PeerDistance, RouteFilter
 from ..network.source import Source
+from ..step.links import Links
+from ..step.routes import NextHop
 from .gates import Reading
-from .links import Links
 from .policy import filter_permits
-from .routes import NextHop
 
 
 class _Process(Protocol):

@@ -26,10 +26,10 @@ from ..diagnosis.remedies.bench import Bench
 from ..diagnosis.suspects import SURE
 from ..diagnosis.trials import bench_of
 from ..forwarding.endpoints import EndpointError
-from ..forwarding.walk import Branch
 from ..network.addressing import Address
 from ..network.documents import Document
 from ..network.edits import Edit, EditError
+from ..step.legs import Branch
 from .hidden import hidden_from
 from .questions import Answered, Question, Watch, asked, standing, unwatched
 

@@ -6,12 +6,12 @@ an inside address by its own name is no fault.
 
 from __future__ import annotations
 
-from ..forwarding.packet import Packet
-from ..forwarding.step import Forwarding
-from ..forwarding.walk import walk
+from ..forwarding.view import Forwarding
 from ..network.addressing import Address
 from ..network.translation import SOURCE
-from ..protocols.filters import Flow
+from ..step.filters import Flow
+from ..step.packet import Packet
+from ..step.walk import walk
 from .questions import Question
 
 

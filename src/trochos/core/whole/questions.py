@@ -10,8 +10,8 @@ import numpy as np
 
 from ..forwarding.pings import PARTLY, UNSURE, YES
 from ..forwarding.reach import Pair, Reach
-from ..forwarding.sources import usable_addresses
 from ..network.addressing import FAMILIES, Address
+from ..step.sources import usable_addresses
 
 Watch = Callable[[int, int, str], bool]
 """Called with (done, of at most, what); False stops the search with the best so far."""

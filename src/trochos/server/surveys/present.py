@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from ...core.diagnosis.finding import Finding
 from ...core.diagnosis.reality import compare_table
-from ...core.forwarding.sources import usable_addresses
 from ...core.network.facts import Device, End, GatheredRoute, Interface, Segment
+from ...core.step.sources import usable_addresses
 from ...core.survey import Computed
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from ...core.change.handover import hand_over
 from ...core.forwarding.endpoints import EndpointError
 from ...core.forwarding.path import Path
-from ...core.forwarding.walk import Leg
 from ...core.network.edits import EditError, read_edits
+from ...core.step.legs import Leg
 from ...core.survey import Computed
 from .models import Case
 

@@ -22,11 +22,11 @@ from ...core.diagnosis.decision import explain_decision
 from ...core.diagnosis.ends import compare_ends, far_end_of
 from ...core.forwarding.endpoints import EndpointError
 from ...core.forwarding.path import source_for
-from ...core.forwarding.sources import usable_addresses
 from ...core.forwarding.traffic import Traffic, read_service, read_traffic
 from ...core.network.addressing import Address, parse_address
 from ...core.network.facts import Device, End
 from ...core.readers.archives import UploadError
+from ...core.step.sources import usable_addresses
 from ...core.survey import Computed
 from .. import settings
 from ..accounts.audit import note

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from ...network.addressing import Address
 from ...network.facts import Device, End, Source
 from ...protocols.identity import was_captured
-from ...protocols.shared import claims
+from ...step.shares import claims
 from ..finding import BREAKS, NOTES, RISKS, Finding
 from .context import Context
 

@@ -6,7 +6,7 @@ from collections import deque
 from dataclasses import dataclass, field
 
 from ...forwarding.reach import Reach
-from ...forwarding.step import Forwarding
+from ...forwarding.view import Forwarding
 from ...network.facts import Device, Network
 from ...protocols.tables import Tables
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from ...network.addressing import Address, parse_address
 from ...network.facts import Device
 from ...network.filters import TERMINAL, Chain
-from ...protocols.filters import covers
+from ...step.filters import covers
 from ..finding import BREAKS, NOTES, Finding
 from .context import Context
 

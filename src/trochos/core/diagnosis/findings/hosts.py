@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ...forwarding.sources import usable_addresses
 from ...network.addressing import Address
 from ...network.facts import Device, End, StaticRoute
+from ...step.sources import usable_addresses
 from ..finding import BREAKS, NOTES, RISKS, Finding
 from .context import Context
 

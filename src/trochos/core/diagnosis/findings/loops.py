@@ -7,11 +7,12 @@ from collections.abc import Iterator
 import numpy as np
 
 from ...forwarding.families import FamilyReach
-from ...forwarding.packet import Packet
-from ...forwarding.verdicts import BIT
-from ...forwarding.walk import Branch, Hop, walk
 from ...network.addressing import BITS, Address, Prefix
 from ...network.facts import Source
+from ...step.legs import Branch, Hop
+from ...step.packet import Packet
+from ...step.verdicts import BIT
+from ...step.walk import walk
 from ..finding import BREAKS, NOTES, Finding
 from .context import Context
 
@@ -76,7 +77,7 @@ def _gaps(context: Context, family: int) -> list[Address]:
         {
             prefix
             for device in context.network.devices
-            for prefix in context.forwarding.obeyed[device.name, family]
+            for prefix in context.forwarding.obeyed(device.name, family)
         },
         key=lambda p: (p.network, p.length),
     )

@@ -5,11 +5,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ...forwarding.rules import MAIN
 from ...network.addressing import FAMILIES, Prefix
 from ...network.edits import DataEdit, Remedy
 from ...network.facts import Device, End
 from ...network.rules import Rule
+from ...step.rules import MAIN
 from ..finding import BREAKS, RISKS, Finding, Ready
 from .context import Context
 

@@ -13,6 +13,7 @@ from ...network.shared import SharedGateway
 from ...protocols import shared
 from ...protocols.gates import NOTHING
 from ...protocols.shared import SharedEnd
+from ...step.shares import effective_priority
 from ..finding import BREAKS, NOTES, RISKS, Finding, named
 from .context import Context
 
@@ -89,7 +90,7 @@ def _equal(context: Context, holding: list[tuple[Device, SharedGateway]]) -> Ite
             shared.in_doubt(end.device, end.part, network, links) for end in (left, right)
         ):
             continue
-        ranks = [shared.effective_priority(e.device, e.part, links) for e in (left, right)]
+        ranks = [effective_priority(e.device, e.part, links) for e in (left, right)]
         if ranks[0] is None or ranks[0] != ranks[1]:
             continue
         address = left.part.addresses[0][0].address
@@ -127,7 +128,7 @@ def _unheld(context: Context, holding: list[tuple[Device, SharedGateway]]) -> It
     for address, parts in _parts(context).items():
         if address in held or any(shared.in_doubt(d, p, network, links) for d, p in parts):
             continue
-        if any(shared.effective_priority(device, part, links) for device, part in parts):
+        if any(effective_priority(device, part, links) for device, part in parts):
             continue  # who was first holds it: nothing tells which
         device, part = parts[0]
         reasons = "; ".join(f"{d.name}: {_why_not(context, d, p)}" for d, p in parts)
@@ -156,7 +157,7 @@ def _spare(
         there = context.network.device(end.device)
         for other in there.shared if there is not None and there is not device else ():
             alike = (other.router_id, other.interface) == (part.router_id, end.interface)
-            if there is not None and alike and shared.effective_priority(there, other, links):
+            if there is not None and alike and effective_priority(there, other, links):
                 mine = SharedEnd(device, part, False, segment)
                 return SharedEnd(there, other, True, segment), mine
     return None
@@ -189,7 +190,7 @@ def _cut_off(context: Context, holding: list[tuple[Device, SharedGateway]]) -> I
                 ),
                 None,
             )
-            if spare is None or shared.effective_priority(other, spare, links) is None:
+            if spare is None or effective_priority(other, spare, links) is None:
                 continue
             lost = _reached_by_other(context, device.name, other.name, part)
             if not lost:

@@ -8,12 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...forwarding.families import FamilyReach
-from ...forwarding.packet import Packet
-from ...forwarding.verdicts import BIT
-from ...forwarding.walk import walk
 from ...network.addressing import Address
 from ...network.facts import Device, End, Source, StaticRoute
-from ...protocols.routes import NextHop, Route
+from ...step.packet import Packet
+from ...step.routes import NextHop, Route
+from ...step.verdicts import BIT
+from ...step.walk import walk
 from ..finding import BREAKS, NOTES, RISKS, Finding
 from .context import Context
 

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ...forwarding.packet import Packet
-from ...forwarding.walk import walk
 from ...network.addressing import Address, Prefix
 from ...network.facts import Device
 from ...network.filters import Entry
 from ...network.translation import DESTINATION, SOURCE
-from ...protocols.filters import covers
+from ...step.filters import covers
+from ...step.packet import Packet
+from ...step.walk import walk
 from ..finding import BREAKS, NOTES, RISKS, Finding
 from .context import Context
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from ...forwarding.walk import Leg
 from ...network.facts import Device, End, Interface, Source, Tunnel
+from ...step.legs import Leg
 from ..finding import BREAKS, Finding
 from .context import Context
 

@@ -7,12 +7,12 @@ from functools import cached_property
 
 from ...change.writers import Writer, writer_for
 from ...forwarding.reach import Reach
-from ...forwarding.step import Forwarding
-from ...forwarding.walk import Leg
+from ...forwarding.view import Forwarding
 from ...network.addressing import Address, Prefix
 from ...network.facts import Device, End, Network
 from ...protocols.tables import Tables
 from ...readers.survey import Survey
+from ...step.legs import Leg
 
 
 class Bench:

@@ -9,8 +9,8 @@ from ...network.addressing import Address, Prefix
 from ...network.edits import DataEdit, Edit, Remedy, TextEdit
 from ...network.facts import Source
 from ...network.filters import TERMINAL, Chain, Entry, HostName
-from ...protocols.filters import Decision, Flow
 from ...readers.located import parse_data
+from ...step.filters import Decision, Flow
 from .bench import Bench
 
 _NFT = "/nftables/"

@@ -9,7 +9,7 @@ from ...network.edits import Remedy
 from ...network.facts import AddressFact, End, Source, StaticRoute
 from ...network.guard import guarded
 from ...protocols.gates import Relation
-from ...protocols.routes import Route
+from ...step.routes import Route
 from ..finding import Finding, Ready
 from ..findings import shared as shared_findings
 from ..findings import translations as translation_findings

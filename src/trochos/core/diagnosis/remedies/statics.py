@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from ...forwarding.packet import Packet
-from ...forwarding.walk import walk
 from ...network.addressing import Address, Prefix
 from ...network.edits import Remedy
 from ...network.facts import Device, StaticRoute
-from ...protocols.routes import NextHop, Route
+from ...step.packet import Packet
+from ...step.routes import NextHop, Route
+from ...step.walk import walk
 from .bench import Bench
 
 

@@ -21,11 +21,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ...forwarding.path import Path
-from ...forwarding.walk import Branch, Hop, Leg
 from ...network.addressing import Address, Prefix
 from ...network.facts import Device
-from ...protocols.filters import Flow
-from ...protocols.routes import Route
+from ...step.filters import Flow
+from ...step.legs import Branch, Hop, Leg
+from ...step.routes import Route
 from ..remedies import statics as static_remedies
 from ..remedies.bench import Bench
 from ..why import absence_of, missing_prefix

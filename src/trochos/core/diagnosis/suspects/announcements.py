@@ -11,7 +11,7 @@ from ...network.facts import Device, Source
 from ...network.ospf import OspfProcess
 from ...network.protocols import by_sessions, has_areas, label, names, rows
 from ...network.routing import Redistribution
-from ...protocols.routes import Route
+from ...step.routes import Route
 from ..finding import BREAKS, Finding
 from ..findings.idle import idle_statements, used_maps
 from ..remedies.bench import Bench

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ...forwarding.walk import Branch, Hop
 from ...network.addressing import Address, Prefix
-from ...protocols.filters import Flow, reverse_path
+from ...step.filters import Flow, reverse_path
+from ...step.legs import Branch, Hop
 from ..finding import BREAKS, Finding
 from ..remedies import filters as remedies
 from ..remedies.bench import Bench

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from ...network.addressing import Address, Prefix
 from ...network.edits import Remedy
 from ...network.facts import Device, Interface, Source, StaticRoute
-from ...protocols.routes import Route
+from ...step.routes import Route
 from ..finding import BREAKS, Finding
 from ..findings.instances import Moved, place
 from ..remedies import instances

@@ -10,7 +10,7 @@ from ...network.bgp import BgpProcess
 from ...network.edits import Remedy
 from ...network.facts import Device, Source
 from ...protocols.bgp.speakers import BgpFamilySpeakers
-from ...protocols.routes import OWN_AS
+from ...step.routes import OWN_AS
 from ..finding import BREAKS, Finding
 from ..remedies.bench import Bench
 from .suspect import LIKELY, PLAUSIBLE, Suspect

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ...forwarding.walk import Hop
 from ...network.edits import DataEdit, Remedy
 from ...network.facts import Device
+from ...step.legs import Hop
 from ..finding import BREAKS, Finding
 from ..remedies.bench import Bench
 from .suspect import PLAUSIBLE, Suspect

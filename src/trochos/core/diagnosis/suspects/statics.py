@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ...forwarding.verdicts import BIT
-from ...forwarding.walk import Branch, Hop
 from ...network.addressing import Address, Prefix, prefix_of
 from ...network.edits import Edit, Remedy, TextEdit
 from ...network.facts import Device, End, Source
-from ...protocols.routes import Route
+from ...step.legs import Branch, Hop
+from ...step.routes import Route
+from ...step.verdicts import BIT
 from ..finding import BREAKS, Finding
 from ..remedies import statics as static_remedies
 from ..remedies.bench import Bench

@@ -10,16 +10,17 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import replace
 
-from ...forwarding.packet import Packet
 from ...forwarding.path import Path
-from ...forwarding.verdicts import LOST_BACK
-from ...forwarding.walk import Hop, Leg, walk
 from ...network.addressing import Address, Prefix, prefix_of
 from ...network.edits import Edit, Remedy
 from ...network.facts import Device, End, Source
 from ...network.filters import POSTROUTING, PREROUTING, Entry, Match
 from ...network.translation import DESTINATION, SOURCE
-from ...protocols.filters import Flow
+from ...step.filters import Flow
+from ...step.legs import Hop, Leg
+from ...step.packet import Packet
+from ...step.verdicts import LOST_BACK
+from ...step.walk import walk
 from ..finding import BREAKS, Finding
 from ..remedies import translations as put
 from ..remedies.bench import Bench

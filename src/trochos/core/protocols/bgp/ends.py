@@ -9,7 +9,7 @@ from ...network.bgp import BgpHabits, BgpNeighbour, BgpNeighbourFamily, BgpProce
 from ...network.facts import Device
 from ...network.routing import Number
 from ...network.source import Source
-from ..filters import Decision
+from ...step.filters import Decision
 
 NO_FAMILY = BgpNeighbourFamily()
 
@@ -42,10 +42,17 @@ class BgpEnd:
     """The interface, if the two talk by link-local addresses."""
     member: bool = False
     """True if the peer is in another member system of this one's confederation."""
+    arrives: tuple[bool, bool] = (True, True)
+    """Whether its packets find their way: those that open the session, and its answers."""
 
     @property
     def name(self) -> str:
         return self.device.name
+
+    def calls(self, other: BgpEnd) -> int:
+        """How much speaks for this end as the one that opens the session: that it may, and from
+        an address that the other expects."""
+        return self.can_open + (self.can_open and self.source == other.peer)
 
     def ttl(self) -> int:
         n = self.neighbour

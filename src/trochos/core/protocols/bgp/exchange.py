@@ -13,6 +13,7 @@ from ...network.addressing import Address, Prefix
 from ...network.bgp import BgpNeighbourFamily
 from ...network.facts import Interface
 from ...network.source import Source
+from ...step.routes import OWN_AS, Origin, Refusal
 from ..identity import link_local
 from ..policy import (
     WELL_KNOWN,
@@ -22,7 +23,6 @@ from ..policy import (
     path_text,
     text_rule,
 )
-from ..routes import OWN_AS, Origin, Refusal
 from .ends import BgpEnd, has_policy, requires_policy, role
 from .paths import EXTERNAL, INTERNAL, LOCAL, MEMBER, Path
 

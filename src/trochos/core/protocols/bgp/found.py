@@ -10,12 +10,12 @@ from ...network.addressing import Address
 from ...network.bgp import BgpNeighbour, BgpProcess
 from ...network.facts import Device, End, Interface, Network
 from ...network.routing import Flag, Routing
-from ..hops import Hops
+from ...step.links import Links
 from ..identity import link_local, was_captured
-from ..links import Links
+from .reaching import Reaching
 
 
-def with_neighbours(network: Network, links: Links, hops: Hops) -> dict[str, Device]:
+def with_neighbours(network: Network, links: Links, reaching: Reaching) -> dict[str, Device]:
     """All speakers, each with an address for every neighbour that can be found."""
     speakers = {d.name: d for d in network.devices if d.routing.one(BgpProcess) is not None}
     for name, device in speakers.items():
@@ -25,7 +25,7 @@ def with_neighbours(network: Network, links: Links, hops: Hops) -> dict[str, Dev
     for name, device in speakers.items():
         process = device.routing.one(BgpProcess)
         if process is not None and process.listen:
-            called = _callers(device, process, speakers, hops)
+            called = _callers(device, process, speakers, reaching)
             speakers[name] = _with(device, (*process.neighbours, *called))
     return speakers
 
@@ -115,7 +115,7 @@ def _other_of_two(interface: Interface) -> Address | None:
 
 
 def _callers(
-    device: Device, process: BgpProcess, speakers: dict[str, Device], hops: Hops
+    device: Device, process: BgpProcess, speakers: dict[str, Device], reaching: Reaching
 ) -> list[BgpNeighbour]:
     """Neighbours that no line names and that a range takes in (the narrowest speaks)."""
     known = {n.address for n in process.neighbours}
@@ -125,9 +125,9 @@ def _callers(
         for theirs in statements(other):
             if name == device.name or theirs.address is None:
                 continue
-            if not hops.owns(device.name, theirs.address):
+            if not reaching.owns(device.name, theirs.address):
                 continue
-            source = local_address(other, theirs, hops)
+            source = local_address(other, theirs, reaching)
             held = next(
                 (r for r in ranges if source is not None and r.prefix.contains(source)), None
             )
@@ -145,7 +145,7 @@ def statements(device: Device) -> tuple[BgpNeighbour, ...]:
     return process.neighbours if process is not None else ()
 
 
-def local_address(device: Device, neighbour: BgpNeighbour, hops: Hops) -> Address | None:
+def local_address(device: Device, neighbour: BgpNeighbour, reaching: Reaching) -> Address | None:
     """The address a speaker talks from: the configured source, else the route's."""
     if neighbour.address is None:
         return None
@@ -154,7 +154,7 @@ def local_address(device: Device, neighbour: BgpNeighbour, hops: Hops) -> Addres
         return link_local(exit_) if exit_ is not None else None
     given = neighbour.update_source
     if given is None:
-        return hops.source(device.name, neighbour.address)
+        return reaching.source(device.name, neighbour.address)
     family = neighbour.address.family
     interface = device.interface(given.value)
     if interface is not None:

@@ -5,10 +5,13 @@ One side that can open the connection is enough.
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 from ...network.addressing import Address
-from ..filters import DROP, REJECT, Decision, Filters, Flow, Passage
+from ...step.filters import DROP, REJECT, Decision, Filters, Flow, Passage
 from ..gates import ROUTES, Gate, Judged, Reading
 from .ends import COUNTERPARTS, BgpEnd, has_policy, requires_policy, role
+from .reaching import OWN
 
 IDLE, CONNECT, ACTIVE, ESTABLISHED = "idle", "connect", "active", "established"
 
@@ -45,11 +48,36 @@ def _address(end: BgpEnd, other: BgpEnd) -> Reading:
     return Reading(text, lines, owned)
 
 
+class _Ways(NamedTuple):
+    """Whether an end's packets come through, and how much speaks for it as the one that opens."""
+
+    opens: bool
+    answers: bool
+    calls: int
+
+    def less(self, other: _Ways) -> _Ways:
+        return _Ways(self.opens and other.opens, self.answers and other.answers, self.calls)
+
+
+def _come_through(left: _Ways, right: _Ways) -> bool:
+    """True if whoever opens the session is heard, and hears the answer."""
+    most = max(left.calls, right.calls)
+    return any(
+        one.calls == most and one.opens and other.answers
+        for one, other in ((left, right), (right, left))
+    )
+
+
 def _reachable(end: BgpEnd, other: BgpEnd) -> Reading:
     lines = (end.neighbour.source,) if end.neighbour is not None else ()
+    ways = _Ways(*end.arrives, end.calls(other))
     if end.hops is None:
-        return Reading(f"cannot reach {end.peer}", lines, -1)
-    return Reading(f"reaches {end.peer}", lines, end.hops)
+        return Reading(f"cannot reach {end.peer}", lines, ways)
+    if not any(end.arrives) or all(end.arrives):
+        return Reading(f"reaches {end.peer}", lines, ways)
+    opens, answers = "what it opens a session with", "its answers"
+    kept = (opens, answers) if end.arrives[0] else (answers, opens)
+    return Reading(f"reaches {end.peer} with {kept[0]}, and not with {kept[1]}", lines, ways)
 
 
 def _source(end: BgpEnd, other: BgpEnd) -> Reading:
@@ -75,9 +103,6 @@ def _opens(end: BgpEnd, _: BgpEnd) -> Reading:
     return Reading("may open" if end.can_open else end.why_not, lines, end.can_open)
 
 
-OWN = Flow("tcp", 179)
-
-
 def stopping(end: BgpEnd, other: BgpEnd, flow: Flow) -> Decision | None:
     """What stops the other side's packets where they come in at this one."""
     if end.source is None or other.source is None:
@@ -98,19 +123,27 @@ def stopping(end: BgpEnd, other: BgpEnd, flow: Flow) -> Decision | None:
 def _filter(end: BgpEnd, other: BgpEnd) -> Reading:
     """Whether the other may open the session, and whether its answers come in (port 179)."""
     opens, answers = other.on_the_way
-    if end.device.filters:
+    if end.device.filters and end.link is not None:
         opens = opens or stopping(end, other, OWN)
         answers = answers or stopping(end, other, OWN.back(frozenset((end.name,))))
-    elif opens is None and answers is None:
-        return Reading("no filter", (), (True, True))
     lines = tuple(d.entry for d in (opens, answers) if d is not None and d.entry is not None)
     stop = opens or answers
-    text = "lets it pass"
+    text = "lets it pass" if end.device.filters or any(other.on_the_way) else "no filter"
     if stop is not None:
         where = stop.entry.device if stop.entry is not None else end.name
         on = "" if where == end.name else f" on {where}"
         text = f"stops it in {stop.chain}{on}"
-    return Reading(text, tuple(dict.fromkeys(lines)), (opens is None, answers is None))
+    found = _Ways(*other.arrives, other.calls(end))
+    passed = _Ways(opens is None, answers is None, other.calls(end))
+    return Reading(text, tuple(dict.fromkeys(lines)), (found, passed))
+
+
+def _let_through(left: Reading, right: Reading) -> bool:
+    """True if filters stop nobody who opens the session, of those that find their way."""
+    (found, passed), (also_found, also_passed) = left.value, right.value
+    if not _come_through(found, also_found):
+        return _come_through(passed, also_passed)
+    return _come_through(found.less(passed), also_found.less(also_passed))
 
 
 def _hop_limit(end: BgpEnd, other: BgpEnd) -> Reading:
@@ -209,7 +242,7 @@ GATES: tuple[Gate[BgpEnd], ...] = (
     Gate(
         "reachable",
         _reachable,
-        lambda a, b: a.value >= 0 and b.value >= 0,
+        lambda a, b: _come_through(a.value, b.value),
         stuck=_unanswered,
     ),
     Gate("opens the session", _opens, lambda a, b: a.value or b.value, stuck=_unanswered),
@@ -217,7 +250,7 @@ GATES: tuple[Gate[BgpEnd], ...] = (
     Gate(
         "filter",
         _filter,
-        lambda a, b: (a.value[0] and b.value[1]) or (b.value[0] and a.value[1]),
+        _let_through,
         stuck=_unanswered,
         applies=lambda a, b: bool(
             a.device.filters or b.device.filters or any(a.on_the_way) or any(b.on_the_way)

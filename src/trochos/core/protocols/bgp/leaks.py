@@ -15,8 +15,8 @@ from dataclasses import dataclass, replace
 from ...network.bgp import BgpFamily, BgpProcess
 from ...network.facts import Device
 from ...network.source import Source
+from ...step.routes import NextHop, Origin
 from ..policy import apply_route_map
-from ..routes import NextHop, Origin
 from .paths import EXTERNAL, LOCAL, Path
 
 

@@ -6,9 +6,9 @@ from ...network.addressing import Prefix
 from ...network.bgp import BgpProcess
 from ...network.facts import Device
 from ...network.routing import Redistribution
+from ...step.routes import NextHop, Origin, Route
+from ...step.table import Table
 from ..policy import Attributes, apply_route_map
-from ..routes import NextHop, Origin, Route
-from ..table import Table
 from .paths import LOCAL, LOCAL_WEIGHT, Path
 
 

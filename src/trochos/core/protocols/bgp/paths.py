@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 from ...network.addressing import Address, Prefix
 from ...network.bgp import BgpProcess
+from ...step.routes import Origin
 from ..policy import Attributes
-from ..routes import Origin
 
 LOCAL, INTERNAL, EXTERNAL = "local", "ibgp", "ebgp"
 MEMBER = "confed"

@@ -11,14 +11,13 @@ from dataclasses import dataclass
 from ...network.addressing import Address
 from ...network.bgp import BgpNeighbour, BgpProcess
 from ...network.facts import Device, End, Network
-from ..filters import DROP, REJECT, Decision, Filters, Passage
+from ...step.links import Links
 from ..gates import Relation, Side, judge
-from ..hops import Hops
 from ..identity import router_id
-from ..links import Links
 from .ends import BgpEnd
 from .found import local_address, statements, with_neighbours
-from .gates import ESTABLISHED, GATES, OWN, family_gate, near_gate, policy_gate
+from .gates import ESTABLISHED, GATES, family_gate, near_gate, policy_gate
+from .reaching import Reaching, Talk
 
 
 @dataclass(slots=True)
@@ -65,22 +64,22 @@ def callers(network: Network) -> dict[str, tuple[tuple[Device, BgpNeighbour], ..
 
 
 def find(
-    network: Network, links: Links, hops: Hops, torn: set[tuple[str, str]]
+    network: Network, links: Links, reaching: Reaching, torn: set[tuple[str, str]]
 ) -> tuple[list[Session], list[Relation]]:
     """All sessions that come up, and the relation of every pair that is configured.
 
     Args:
         network: the devices.
         links: the state of their links.
-        hops: the tables of this round.
+        reaching: what is asked of the tables of this round.
         torn: (device, peer address) of sessions that a prefix limit tears down.
     """
-    speakers = with_neighbours(network, links, hops)
+    speakers = with_neighbours(network, links, reaching)
     sessions: list[Session] = []
     relations: list[Relation] = []
-    for left, right in _pairs(speakers, hops):
+    for left, right in _pairs(speakers, reaching):
         ends = tuple(
-            _end(device, neighbour, peer, other, hops, links, torn)
+            _end(device, neighbour, peer, other, reaching, links, torn)
             for device, neighbour, peer, other in (
                 (left[0], left[1], right[0], right[1]),
                 (right[0], right[1], left[0], left[1]),
@@ -120,7 +119,7 @@ def find(
 _Half = tuple[Device, BgpNeighbour | None]
 
 
-def _pairs(speakers: dict[str, Device], hops: Hops) -> Iterable[tuple[_Half, _Half]]:
+def _pairs(speakers: dict[str, Device], reaching: Reaching) -> Iterable[tuple[_Half, _Half]]:
     """Neighbour statements that belong together; one without a counterpart stands alone."""
     out: list[tuple[_Half, _Half]] = []
     used: set[tuple[str, int]] = set()
@@ -132,7 +131,7 @@ def _pairs(speakers: dict[str, Device], hops: Hops) -> Iterable[tuple[_Half, _Ha
             if neighbour.far is not None:
                 owners = {neighbour.far[0]}
             else:
-                owners = {end.device for end in hops.owners_for(device.name, neighbour.address)}
+                owners = {end.device for end in reaching.owners_for(device.name, neighbour.address)}
             owner = next((o for o in sorted(owners) if o in speakers and o != name), None)
             if owner is None:
                 strays.append((device, neighbour))
@@ -142,9 +141,9 @@ def _pairs(speakers: dict[str, Device], hops: Hops) -> Iterable[tuple[_Half, _Ha
                 for n in statements(speakers[owner])
                 if n.address is not None
                 and (owner, id(n)) not in used
-                and (hops.owns(name, n.address) if n.far is None else n.far[0] == name)
+                and (reaching.owns(name, n.address) if n.far is None else n.far[0] == name)
             ]
-            source = local_address(device, neighbour, hops)
+            source = local_address(device, neighbour, reaching)
             wire = (name, neighbour.interface.value) if neighbour.interface else None
             back.sort(key=lambda n: (n.far != wire, n.address != source))
             found = back[0] if back else None
@@ -168,7 +167,7 @@ def _end(
     neighbour: BgpNeighbour | None,
     peer: Device,
     theirs: BgpNeighbour | None,
-    hops: Hops,
+    reaching: Reaching,
     links: Links,
     torn: set[tuple[str, str]],
 ) -> BgpEnd:
@@ -176,18 +175,23 @@ def _end(
     assert process is not None
     address = neighbour.address if neighbour else None
     if address is None and theirs is not None:
-        address = local_address(peer, theirs, hops)
-    source = local_address(device, neighbour, hops) if neighbour else None
+        address = local_address(peer, theirs, reaching)
+    source = local_address(device, neighbour, reaching) if neighbour else None
     if neighbour is None and theirs is not None:
         source = theirs.address
     local_as, member = _known_as(process, neighbour)
-    far = hops.count(device.name, address) if address is not None else None
-    why = _why_not_open(device, process, neighbour, address, local_as, hops)
+    their_address = theirs.address if theirs else source
+    their_source = local_address(peer, theirs, reaching) if theirs else address
+    sent = reaching.session(
+        Talk(device.name, source, address, peer.name),
+        Talk(peer.name, their_source, their_address, device.name),
+    )
+    why = _why_not_open(device, process, neighbour, address, local_as, reaching)
     link = None
     if neighbour is not None and neighbour.far is not None and neighbour.interface is not None:
         link = neighbour.interface.value
         heard = links.hears(End(device.name, link)) and links.hears(End(*neighbour.far))
-        far = 1 if heard else None
+        sent = sent._replace(hops=1 if heard else None, arrives=(heard, heard))
         why = None if heard else f"{link} is down"
         if neighbour.passive is not None and neighbour.passive.value:
             why = "passive"
@@ -202,18 +206,19 @@ def _end(
         source,
         line,
         router_id(device, process.router_id, links),
-        far,
+        sent.hops,
         why is None,
         why or "",
         local_as,
         neighbour is not None and (device.name, str(neighbour.address)) in torn,
-        _stopped_between(device.name, source, address, hops),
+        sent.stopped,
         neighbour is None
         or link is not None
         or not _bound_to_link(process, neighbour, local_as)
-        or _connected(device, address, hops),
+        or _connected(device, address, reaching),
         link,
         member,
+        sent.arrives,
     )
 
 
@@ -240,46 +245,26 @@ def _why_not_open(
     neighbour: BgpNeighbour | None,
     address: Address | None,
     local_as: int,
-    hops: Hops,
+    reaching: Reaching,
 ) -> str | None:
     """Why a side does not open the connection itself; None if it does."""
     if neighbour is None or address is None:
         return "not configured"
     if neighbour.passive is not None and neighbour.passive.value:
         return "passive"
-    route = hops.route(device.name, address)
+    route = reaching.route(device.name, address)
     if route is None:
         return f"no route to {address}"
     through_default = device.profile.resolve_via_default[address.family == 6]
     if route.prefix.is_default and not through_default:
         return f"only the default route leads to {address}"
-    if _bound_to_link(process, neighbour, local_as) and not _connected(device, address, hops):
+    if _bound_to_link(process, neighbour, local_as) and not _connected(device, address, reaching):
         return f"{address} is not on a connected network"
     return None
 
 
-def _stopped_between(
-    start: str, source: Address | None, target: Address | None, hops: Hops
-) -> tuple[Decision | None, Decision | None]:
-    """What filters of the routers between two speakers do to the packets of one of them."""
-    way = hops.way(start, target) if source is not None and target is not None else None
-    out: list[Decision | None] = [None, None]
-    passed: set[str] = set()
-    for here in way[1:-1] if way is not None else ():
-        device = hops.devices[here.device]
-        passed.add(here.device)
-        if not device.filters or target is None:
-            continue
-        for number, flow in enumerate((OWN, OWN.back(frozenset(passed)))):
-            packet = Passage(here.device, source, target, here.arrived, here.leaving, flow)
-            found = Filters(device).judge(packet)
-            if out[number] is None and found and found[-1].verdict in (DROP, REJECT):
-                out[number] = found[-1]
-    return out[0], out[1]
-
-
-def _connected(device: Device, address: Address | None, hops: Hops) -> bool:
-    route = hops.route(device.name, address) if address is not None else None
+def _connected(device: Device, address: Address | None, reaching: Reaching) -> bool:
+    route = reaching.route(device.name, address) if address is not None else None
     return route is None or route.protocol in ("connected", "local")
 
 

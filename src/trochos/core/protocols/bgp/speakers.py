@@ -15,14 +15,14 @@ from ...network.addressing import Address, Prefix, host_prefix
 from ...network.bgp import NAMED, BgpAggregate, BgpFamily, BgpHabits, BgpNeighbour, BgpProcess
 from ...network.facts import Device, End, Network, Unmodelled
 from ...network.source import Source
+from ...step.links import Links
+from ...step.near import Neighbourhood
+from ...step.routes import NextHop, Origin, Refusal, Route
+from ...step.table import Table
 from .. import vectors
 from ..gates import Relation
-from ..hops import Hops
-from ..links import Links
 from ..policy import Attributes, apply_route_map
 from ..protocol import RoutingProtocol, Untold
-from ..routes import NextHop, Origin, Refusal, Route
-from ..table import Table
 from . import gates
 from .ends import BgpEnd
 from .exchange import Update, default_route, give, take
@@ -30,6 +30,7 @@ from .found import hidden
 from .leaks import Leak, leaks, taken_over, way_into
 from .local import local_paths
 from .paths import INTERNAL, LOCAL, LOCAL_WEIGHT, Path, best_of, decided_by_age
+from .reaching import OWN, Reaching
 from .sessions import Session, find
 
 _MAX_ROUNDS = 120
@@ -72,6 +73,7 @@ class BgpSpeakers:
         """Neighbours that lie outside of what was surveyed, per speaker."""
         self.leaks: dict[int, dict[str, list[Leak]]] = {4: {}, 6: {}}
         """What instances of one device take over from each other, by the instance it is from."""
+        self._near: Neighbourhood | None = None
         self.hidden: dict[str, list[BgpNeighbour]] = {}
         """Neighbours that are met by addresses which nobody gathered, per speaker."""
 
@@ -83,7 +85,8 @@ class BgpSpeakers:
 
     def compute(self, tables: Tables) -> None:
         """Sessions and paths for these tables; again and again while limits tear sessions down."""
-        hops = Hops(self.network, self.links, tables)
+        reaching = Reaching(self.network, self.links, tables, self._near)
+        self._near = reaching.near
         speaking = [
             (device, process)
             for device in self.network.devices
@@ -94,7 +97,7 @@ class BgpSpeakers:
                 (neighbour, end)
                 for neighbour in process.neighbours
                 if not (neighbour.shutdown and neighbour.shutdown.value)
-                and (end := self._outside(device, neighbour, hops)) is not None
+                and (end := self._outside(device, neighbour, reaching)) is not None
             ]
             for device, process in speaking
         }
@@ -102,27 +105,27 @@ class BgpSpeakers:
             device.name: [
                 neighbour
                 for neighbour in process.neighbours
-                if hidden(device, neighbour, hops.devices, self.links)
+                if hidden(device, neighbour, reaching.devices, self.links)
             ]
             for device, process in speaking
         }
         self.torn = set()
         # What is torn down stays so, and there are so many sessions and no more: this ends.
         while True:
-            self.sessions, self._relations = find(self.network, self.links, hops, self.torn)
+            self.sessions, self._relations = find(self.network, self.links, reaching, self.torn)
             torn: set[tuple[str, str]] = set()
             for family in (4, 6):
-                torn |= self._family(family, tables, hops)
+                torn |= self._family(family, tables, reaching)
             if torn <= self.torn:
                 return
             self.torn |= torn
 
-    def _outside(self, device: Device, neighbour: BgpNeighbour, hops: Hops) -> End | None:
+    def _outside(self, device: Device, neighbour: BgpNeighbour, reaching: Reaching) -> End | None:
         """Where the way to a neighbour leaves what was read; None if it is among the read ones."""
         if neighbour.address is not None:
-            owners = hops.owners_for(device.name, neighbour.address)
-            known = any(hops.devices[owner.device].role != "unread" for owner in owners)
-            return None if known else hops.leaves_by(device.name, neighbour.address)
+            owners = reaching.owners_for(device.name, neighbour.address)
+            known = any(reaching.devices[owner.device].role != "unread" for owner in owners)
+            return None if known else reaching.leaves_by(device.name, neighbour.address)
         if neighbour.interface is None:
             return None
         end = End(device.name, neighbour.interface.value)
@@ -130,7 +133,7 @@ class BgpSpeakers:
         if segment is None or segment.unread:
             return end if self.links.is_up(end) else None
         strange = any(
-            far.device not in hops.devices or hops.devices[far.device].role == "unread"
+            far.device not in reaching.devices or reaching.devices[far.device].role == "unread"
             for far in segment.ends
         )
         return end if strange else None
@@ -143,7 +146,7 @@ class BgpSpeakers:
 
     # -- one family ----------------------------------------------------------------------
 
-    def _family(self, family: int, tables: Tables, hops: Hops) -> set[tuple[str, str]]:
+    def _family(self, family: int, tables: Tables, reaching: Reaching) -> set[tuple[str, str]]:
         speakers: dict[str, _Speaker] = {}
         for device in self.network.devices:
             process = device.routing.one(BgpProcess)
@@ -175,7 +178,7 @@ class BgpSpeakers:
         for number in range(1, _MAX_ROUNDS + 1):
             if not dirty:
                 break
-            dirty = self._round(family, speakers, dirty, hops, number)
+            dirty = self._round(family, speakers, dirty, reaching, number)
             for key in dirty:
                 changes[key] += 1
         self.unsettled[family] = set(dirty)
@@ -189,18 +192,18 @@ class BgpSpeakers:
         family: int,
         speakers: dict[str, _Speaker],
         dirty: set[Key],
-        hops: Hops,
+        reaching: Reaching,
         number: int,
     ) -> set[Key]:
         changed: list[tuple[_Speaker, Prefix]] = []
         todo = sorted(dirty, key=lambda key: (key[0], key[1]))
         for name, prefix in todo:
             speaker = speakers[name]
-            if self._choose(speaker, prefix, hops):
+            if self._choose(speaker, prefix, reaching):
                 changed.append((speaker, prefix))
             for aggregate in self._covering(speaker, family, prefix):
                 if self._aggregate(speaker, aggregate) and self._choose(
-                    speaker, aggregate.prefix, hops
+                    speaker, aggregate.prefix, reaching
                 ):
                     changed.append((speaker, aggregate.prefix))
         following: set[Key] = set()
@@ -269,13 +272,13 @@ class BgpSpeakers:
         return True
 
     @staticmethod
-    def _choose(speaker: _Speaker, prefix: Prefix, hops: Hops) -> bool:
+    def _choose(speaker: _Speaker, prefix: Prefix, reaching: Reaching) -> bool:
         """Chooses the best path anew; True if what neighbours are told may change."""
         paths = []
         if prefix in speaker.local:
             paths.append(speaker.local[prefix])
         for path in speaker.heard.get(prefix, {}).values():
-            metric = _metric_to(speaker.device, path, hops)
+            metric = _metric_to(speaker.device, path, reaching)
             if metric is not None:
                 paths.append(replace(path, igp_metric=metric))
         held = speaker.process.families.get(prefix.family)
@@ -658,14 +661,14 @@ def _own_next_hop(path: Path) -> bool:
     return path.next_hop is not None and path.prefix == host_prefix(path.next_hop)
 
 
-def _metric_to(device: Device, path: Path, hops: Hops) -> int | None:
+def _metric_to(device: Device, path: Path, reaching: Reaching) -> int | None:
     """The metric of the route to a path's next hop; None if no route leads there."""
     address = path.next_hop
     if address is None or path.link is not None:
         return 0
     if _own_next_hop(path):
         return None  # the route to the next hop would lead through itself
-    route = hops.route(device.name, address)
+    route = reaching.route(device.name, address)
     if route is None or not route.next_hops:
         return None
     if route.prefix.is_default and not device.profile.resolve_via_default[address.family == 6]:
@@ -686,5 +689,5 @@ BGP = RoutingProtocol(
     _speak,
     gates.GATES,
     ("IPv4 family", "IPv6 family", "external policy", "peer near"),
-    packets=gates.OWN,
+    packets=OWN,
 )

@@ -16,8 +16,8 @@ from ...network.isis import (
     IsisProcess,
 )
 from ...network.source import Source
+from ...step.links import Links
 from ..identity import link_local
-from ..links import Links
 
 DOWN, INITIALIZING, UP = "down", "initializing", "up"
 POINT_TO_POINT, BROADCAST = "point-to-point", "broadcast"

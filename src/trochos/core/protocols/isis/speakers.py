@@ -27,16 +27,16 @@ from ...network.isis import (
 )
 from ...network.routing import DefaultRoute, Redistribution, Word
 from ...network.source import Source
+from ...step.links import Links
+from ...step.routes import NextHop, Origin, Route
+from ...step.rows import Columns, Offer, Reasons, Row
+from ...step.table import Table
 from .. import vectors
 from ..again import Told, alike
 from ..gates import Relation, Side, judge
-from ..links import Links
 from ..policy import Attributes, apply_route_map
 from ..protocol import RoutingProtocol
-from ..routes import NextHop, Origin, Route
-from ..rows import Columns, Offer, Reasons, Row
 from ..shortest import FAR, AreaGraph, Edge, Sets, numbers_of
-from ..table import Table
 from .ends import DOWN, UP, IsisEnd, ends_of
 from .gates import GATES, level_key
 

@@ -6,7 +6,7 @@ RFC 2328, section 12.4.1 (router links) and 12.4.2 (networks with several router
 from __future__ import annotations
 
 from ...network.addressing import Prefix, dotted, host_prefix
-from ..routes import NextHop, Origin
+from ...step.routes import NextHop, Origin
 from ..shortest import Advert, AreaGraph, Edge
 from .interfaces import LOOPBACK, ONE_OF_MANY, SHARED, OspfEnd
 from .neighbours import Adjacencies

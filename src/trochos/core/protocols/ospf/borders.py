@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 
 from ...network.addressing import Prefix, dotted
 from ...network.ospf import OspfArea, OspfHabits
+from ...step.routes import NextHop, Origin, Refusal
 from ..policy import filter_permits
-from ..routes import NextHop, Origin, Refusal
 from ..shortest import FAR, AreaGraph, numbers_of
 from .holdings import NOTHING, Costs, Holdings, Mask
 from .neighbours import Adjacencies

@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 
 from ...network.addressing import Address, Prefix, dotted, prefix_of
 from ...network.ospf import OspfHabits
-from ..routes import NextHop, Origin
-from ..rows import Columns, Reasons
+from ...step.routes import NextHop, Origin
+from ...step.rows import Columns, Reasons
 from ..shortest import FAR, AreaGraph, Sets
 from .externals import External
 from .holdings import NOTHING, Costs, Holdings, Mask

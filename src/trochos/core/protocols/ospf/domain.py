@@ -16,9 +16,9 @@ from numpy.typing import NDArray
 from ...network.addressing import Prefix, dotted
 from ...network.facts import Network, Unmodelled
 from ...network.ospf import AreaRange, OspfHabits, OspfProcess
-from ..links import Links
-from ..routes import NextHop, Origin, Refusal, Route
-from ..rows import Offer
+from ...step.links import Links
+from ...step.routes import NextHop, Origin, Refusal, Route
+from ...step.rows import Offer
 from ..shortest import FAR, Advert, AreaGraph, Edge, Sets, numbers_of
 from . import virtual
 from .areas import Areas

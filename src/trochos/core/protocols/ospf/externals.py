@@ -12,9 +12,9 @@ from ...network.facts import Device
 from ...network.ospf import OspfHabits, OspfProcess
 from ...network.routing import DefaultRoute, Redistribution
 from ...network.source import Source
+from ...step.routes import Origin, Route
+from ...step.table import Table
 from ..policy import Attributes, apply_route_map, filter_permits
-from ..routes import Origin, Route
-from ..table import Table
 from .interfaces import OspfEnd
 
 _DEFAULTS = {4: Prefix(4, 0, 0), 6: Prefix(6, 0, 0)}

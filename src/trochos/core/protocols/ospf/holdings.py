@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...network.addressing import Prefix
-from ..rows import Columns
+from ...step.rows import Columns
 from ..shortest import Sets
 from .origins import Numbers, Origins
 from .router import Best

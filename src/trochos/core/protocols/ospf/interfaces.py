@@ -9,9 +9,9 @@ from ...network.facts import AddressFact, Device, End, Interface
 from ...network.ospf import OspfArea, OspfHabits, OspfInterface, OspfProcess
 from ...network.routing import NetworkStatement, Number
 from ...network.source import Source
-from ..filters import Filters
+from ...step.filters import Filters
+from ...step.links import Links
 from ..identity import link_local, router_id, statement_covers
-from ..links import Links
 
 BROADCAST, POINT_TO_POINT = "broadcast", "point-to-point"
 POINT_TO_MULTIPOINT, NON_BROADCAST, LOOPBACK = "point-to-multipoint", "non-broadcast", "loopback"

@@ -15,9 +15,10 @@ from ...network.addressing import dotted
 from ...network.facts import End
 from ...network.routing import Word
 from ...network.source import Source
-from ..filters import Flow, any_filters, lets_pass
+from ...step.filters import Flow
+from ...step.links import Links
 from ..gates import ROUTES, Gate, Judged, Outcome, Reading, Relation, Side, judge
-from ..links import Links
+from ..passing import any_filters, lets_pass
 from .interfaces import LOOPBACK, NON_BROADCAST, POINT_TO_POINT, SHARED, OspfEnd
 
 OWN = Flow("ospf")

@@ -13,9 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...network.source import Source
+from ...step.routes import Origin
+from ...step.rows import SameLines
 from ..again import alike
-from ..routes import Origin
-from ..rows import SameLines
 
 Numbers = NDArray[np.int32]
 Make = Callable[[int, Origin], Origin]

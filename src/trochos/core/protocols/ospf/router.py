@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from ...network.facts import Device
 from ...network.ospf import AreaRange, OspfArea, OspfProcess
-from ..routes import NextHop, Origin
+from ...step.routes import NextHop, Origin
 from .interfaces import OspfEnd
 
 BACKBONE = 0

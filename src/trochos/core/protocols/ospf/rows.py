@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...network.ospf import OspfHabits
+from ...step.routes import Route
+from ...step.rows import Ids, Row
 from ..again import alike
-from ..routes import Route
-from ..rows import Ids, Row
 from .choice import Externals
 from .holdings import NOTHING, Holdings
 from .router import EXTERNAL_2, Router

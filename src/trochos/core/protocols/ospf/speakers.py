@@ -8,12 +8,12 @@ from ...network.addressing import Prefix
 from ...network.facts import Device, End, Network, Unmodelled
 from ...network.ospf import NAMED, OspfHabits, OspfProcess
 from ...network.source import Source
+from ...step.links import Links
+from ...step.rows import Offer
+from ...step.table import Table
 from ..again import Told
 from ..gates import Relation
-from ..links import Links
 from ..protocol import RoutingProtocol, Untold
-from ..rows import Offer
-from ..table import Table
 from . import neighbours, virtual
 from .domain import OspfDomain
 from .externals import External, announced_by

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...network.addressing import Prefix
-from ..routes import Origin
+from ...step.routes import Origin
 from ..shortest import Advert, AreaGraph, Nearest
 from .holdings import Costs
 from .origins import Numbers, Origins

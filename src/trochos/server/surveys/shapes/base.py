@@ -6,7 +6,7 @@ from typing import Any
 
 from rest_framework import serializers as s
 
-from ....core.forwarding.verdicts import WORST_FIRST
+from ....core.step.verdicts import WORST_FIRST
 
 Shape = s.Serializer[Any]
 VERDICTS = sorted(WORST_FIRST)

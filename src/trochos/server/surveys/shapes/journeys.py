@@ -6,7 +6,7 @@ from typing import Any
 
 from rest_framework import serializers as s
 
-from ....core.forwarding.rules import STATES as RULE_STATES
+from ....core.step.rules import STATES as RULE_STATES
 from .base import VERDICTS, EndpointShape, EndShape, EvidenceShape, Shape
 
 

@@ -10,8 +10,9 @@ from ....network.protocols import label
 from ....protocols import registry
 from ....protocols.bgp import gates
 from ....protocols.bgp.ends import BgpEnd
-from ....protocols.filters import Decision, Flow, on_own_packets
 from ....protocols.gates import Relation
+from ....protocols.passing import on_own_packets
+from ....step.filters import Decision, Flow
 from .. import filters
 from ..bench import Bench
 from .mends import Made

@@ -9,6 +9,9 @@ from ..network.addressing import Address, Prefix, prefix_of
 from .routes import Route
 from .rows import Winners
 
+TableKey = tuple[str, int]
+"""A device (of which an instance is one) and a family."""
+
 
 @dataclass(slots=True)
 class Table:

@@ -2,32 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field, replace
+from collections.abc import Iterator
+from dataclasses import replace
 from functools import partial
 
-from ..network.addressing import Address
-from ..network.facts import ALL, Device, End, Source, Tunnel, Unmodelled
+from ..network.facts import ALL, Device, End, Unmodelled
 from ..network.filters import ACCEPT, REJECT
-from ..network.rules import Kind, Rule
+from ..network.rules import Kind
 from ..network.translation import DESTINATION, SOURCE
-from ..protocols.filters import (
+from .filters import (
     ADVERTISEMENT,
     SOLICITATION,
     UNKNOWN,
-    Decision,
     Filters,
     Marks,
     Passage,
     Untranslated,
     reverse_path,
 )
-from ..protocols.routes import Route
+from .kernel import Fate, Kernel, Step, not_said
+from .legs import Branch, Hop, Leg, Wrap
 from .packet import Packet
-from .rules import MAIN, Asked
-from .step import Fate, Forwarding, Step, not_said
-from .translate import Rewritten
-from .verdicts import DELIVERED, HOP_LIMIT, LOOP, LOST_BACK, RANK, leg_state, worst
+from .rules import MAIN
+from .sizes import largest_inside
+from .verdicts import DELIVERED, HOP_LIMIT, LOOP, LOST_BACK
 
 INITIAL_HOPS = 64
 """Linux sends with this hop limit (RFC 1700's recommended value)."""
@@ -35,160 +33,12 @@ LISTED = 64
 _EXPLORED = 4096
 
 
-@dataclass(slots=True)
-class Wrap:
-    """A packet wrapped in another: the tunnel, and the outer packet's own journey."""
-
-    tunnel: Tunnel
-    under: Leg | None
-
-    def as_json(self) -> dict[str, object]:
-        return {
-            "do": "wrap",
-            "mode": self.tunnel.mode,
-            "local": str(self.tunnel.local),
-            "remote": str(self.tunnel.remote),
-            "under": self.under.as_json() if self.under else None,
-        }
-
-
 _STATUS = {SOURCE: "snat", DESTINATION: "dnat"}
-_RESULTS = {ACCEPT: "permit"}
-
-
-def _filtered(decision: Decision) -> dict[str, object]:
-    return {
-        "do": "filter",
-        "entry": decision.entry.as_json() if decision.entry else None,
-        "says": decision.says,
-        "result": _RESULTS.get(decision.verdict, decision.verdict),
-    }
-
-
-@dataclass(slots=True)
-class Hop:
-    """A device that has the packet, and what it does with it."""
-
-    device: str
-    arrived: str | None
-    route: Route | None
-    out: str | None = None
-    next_hop: Address | None = None
-    mtu: int | None = None
-    reason: str | None = None
-    wrap: Wrap | None = None
-    filters: tuple[Decision, ...] = ()
-    tag: int | None = None
-    """The VLAN whose tag its frames leave with."""
-    rule: Rule | None = None
-    """The rule that led to a table other than the main one."""
-    ends: tuple[Address | None, Address] | None = None
-    """Source and target of the packet as it came."""
-    rewritten: tuple[Rewritten, ...] = ()
-    """What the device rewrote, in order."""
-    crosses: tuple[str, str, Source] | None = None
-    """The routing instances from which and into which it leads the packet, and the line."""
-    asked: Callable[[], list[Asked]] | None = None
-    """Tells what each rule of the device did with the packet, where it has rules."""
-    connection_mark: tuple[str, int | None] | None = None
-    """The mark that the device keeps for the connection, where its chains set marks."""
-
-    def as_json(self) -> dict[str, object]:
-        actions = [_filtered(decision) for decision in self.filters]
-        # Destinations are rewritten before the filters, sources after them.
-        actions[:0] = [item.as_json() for item in self.rewritten if item.what == DESTINATION]
-        actions += [item.as_json() for item in self.rewritten if item.what == SOURCE]
-        if self.rule is not None:
-            entry = self.rule.line.as_json()
-            actions.insert(0, {"do": "rule", "entry": entry, "table": self.rule.table})
-        if self.wrap is not None:
-            actions.append(self.wrap.as_json())
-        if self.tag is not None:
-            actions.append({"do": "tag", "vlan": self.tag})
-        if self.crosses is not None:
-            here, there, line = self.crosses
-            actions.append({"do": "instance", "from": here, "to": there, "by": line.as_json()})
-        rules = {}
-        if self.asked is not None and (self.route is None or self.route.protocol != "local"):
-            rules = {"rules": [item.as_json() for item in self.asked()]}
-        return {
-            **rules,
-            "device": self.device,
-            "in": self.arrived,
-            "route": self.route.as_json() if self.route else None,
-            "out": self.out,
-            "next_hop": str(self.next_hop) if self.next_hop else None,
-            "actions": actions,
-            "mtu": self.mtu,
-            "reason": self.reason,
-        }
-
-
-@dataclass(slots=True)
-class Branch:
-    """One way a flow may take, and how it ends. `loop` names the members of a circle."""
-
-    hops: list[Hop]
-    verdict: str
-    reason: str
-    loop: tuple[str, ...] = ()
-    packet: Packet | None = None
-    """The packet as it was in the end."""
-
-    @property
-    def last(self) -> Hop:
-        return self.hops[-1]
-
-    def as_json(self) -> dict[str, object]:
-        out: dict[str, object] = {
-            "verdict": self.verdict,
-            "reason": self.reason,
-            "hops": [hop.as_json() for hop in self.hops],
-        }
-        if self.loop:
-            out["loop"] = list(self.loop)
-        return out
-
-
-@dataclass(slots=True)
-class Leg:
-    """One direction: all its branches (the listed ones) and the verdict that counts."""
-
-    branches: list[Branch]
-    branch_count: int
-    caveats: list[Unmodelled] = field(default_factory=list)
-    start: str = ""
-    """The device that sends."""
-
-    @property
-    def verdict(self) -> str:
-        return worst(branch.verdict for branch in self.branches)
-
-    @property
-    def state(self) -> str:
-        return leg_state(branch.verdict for branch in self.branches)
-
-    @property
-    def decisive(self) -> Branch:
-        """The branch that the leg's verdict and reason come from."""
-        return min(self.branches, key=lambda branch: RANK[branch.verdict])
-
-    @property
-    def delivered_at(self) -> list[str]:
-        return list(dict.fromkeys(b.last.device for b in self.branches if b.verdict == DELIVERED))
-
-    def as_json(self) -> dict[str, object]:
-        return {
-            "verdict": self.verdict,
-            "reason": self.decisive.reason,
-            "branch_count": self.branch_count,
-            "branches": [branch.as_json() for branch in self.branches],
-        }
 
 
 class _Walker:
-    def __init__(self, forwarding: Forwarding, packet: Packet, wanted: frozenset[str]) -> None:
-        self.forwarding, self.sent, self.wanted = forwarding, packet, wanted
+    def __init__(self, kernel: Kernel, packet: Packet, wanted: frozenset[str]) -> None:
+        self.kernel, self.sent, self.wanted = kernel, packet, wanted
         self.caveats: dict[Unmodelled, None] = {}
 
     def branches(self, start: str) -> Iterator[Branch]:
@@ -198,13 +48,13 @@ class _Walker:
     def _visit(
         self, device: str, arrived: str | None, path: list[Hop], came: Packet
     ) -> Iterator[Branch]:
-        forwarding = self.forwarding
+        kernel = self.kernel
         ends = (came.source, came.target)
         for place, earlier in enumerate(path):
             if earlier.device != device or earlier.ends != ends:
                 continue
             # Where rules ask by which interface a packet came, a second visit may go on elsewhere.
-            if forwarding.rules and earlier.arrived != arrived:
+            if kernel.rules and earlier.arrived != arrived:
                 continue
             members = tuple(dict.fromkeys(hop.device for hop in path[place:]))
             hops = [_copy(hop) for hop in path]
@@ -212,7 +62,7 @@ class _Walker:
             return
         hop = Hop(device, arrived, None, ends=ends)
         packet = came
-        translator = forwarding.translator(device)
+        translator = kernel.translator(device)
         if translator is not None:
             change = translator.arrives(came, arrived)
             packet, hop.rewritten = change.packet, change.done
@@ -220,16 +70,16 @@ class _Walker:
                 yield self._end(path, hop, packet, *change.stop)
                 return
         drop = self._martian(packet, device, arrived)
-        if drop is None and not forwarding.ruled(device, packet.target.family):
+        if drop is None and not kernel.ruled(device, packet.target.family):
             drop = self._unexpected(packet, device, arrived, None)
         if drop is not None:
             yield self._end(path, hop, packet, *drop)
             return
         kind = self._kind(packet, came, device, arrived)
-        step = forwarding.step(device, packet.target, arrived, packet.source, kind)
-        if forwarding.ruled(device, packet.target.family):
+        step = kernel.step(device, packet.target, arrived, packet.source, kind)
+        if kernel.ruled(device, packet.target.family):
             hop.asked = partial(
-                forwarding.rules_asked, device, packet.source, packet.target, arrived, kind
+                kernel.rules_asked, device, packet.source, packet.target, arrived, kind
             )
         unclear = self._unclear_check(packet, device, arrived)
         if unclear:
@@ -256,18 +106,18 @@ class _Walker:
         here = _copy(hop)
         if fate.hop is not None and fate.hop.action == "forward":
             here.out, here.next_hop = fate.hop.interface, fate.hop.address
-            interface = self.forwarding.near.interface(End(hop.device, here.out or ""))
+            interface = self.kernel.near.interface(End(hop.device, here.out or ""))
             here.mtu = interface.mtu if interface else None
             here.tag = interface.tag if interface else None
-            lent = self.forwarding.devices[hop.device].lent.get(here.out or "", fate.hop.into)
+            lent = self.kernel.devices[hop.device].lent.get(here.out or "", fate.hop.into)
             if lent is not None and hop.route is not None and hop.route.because:
-                there = self.forwarding.devices[lent].instance
-                mine = self.forwarding.devices[hop.device].instance
+                there = self.kernel.devices[lent].instance
+                mine = self.kernel.devices[hop.device].instance
                 here.crosses = (mine, there, hop.route.because[0])
             if interface is not None and interface.tunnel is not None:
-                under = self.forwarding.under.get(End(hop.device, interface.name))
+                under = self.kernel.under.get(End(hop.device, interface.name))
                 here.wrap = Wrap(interface.tunnel, under if isinstance(under, Leg) else None)
-        if here.out is not None and self.forwarding.ruled(here.device, packet.target.family):
+        if here.out is not None and self.kernel.ruled(here.device, packet.target.family):
             drop = self._unexpected(packet, here.device, here.arrived, here.out)
             if drop is not None:
                 yield self._end(path, here, packet, *drop)
@@ -281,7 +131,7 @@ class _Walker:
             yield self._end(path, here, packet, fate.verdict, fate.reason)
             return
         assert fate.to is not None
-        translator = self.forwarding.translator(here.device)
+        translator = self.kernel.translator(here.device)
         if translator is not None and fate.hop is not None:
             change = translator.leaves(packet, came, here.arrived, fate.hop)
             here.rewritten += change.done
@@ -319,7 +169,7 @@ class _Walker:
                 return self._end(path, hop, packet, LOST_BACK, reason)
             reason = f"{device} takes it: {target} is its address too, not only that of {names}."
             return self._end(path, hop, packet, "wrong-host", reason)
-        if self.forwarding.ruled(device, target.family):
+        if self.kernel.ruled(device, target.family):
             drop = self._unexpected(packet, device, hop.arrived, None)
             if drop is not None:
                 return self._end(path, hop, packet, *drop)
@@ -329,7 +179,7 @@ class _Walker:
         foreign = self._foreign(packet, device)
         if foreign is not None:
             return self._end(path, hop, packet, LOST_BACK, foreign)
-        translator = self.forwarding.translator(device)
+        translator = self.kernel.translator(device)
         if translator is not None:
             packet = translator.remembers(packet, came)
         packet = _marked(packet, hop)
@@ -360,7 +210,7 @@ class _Walker:
         source = packet.source
         if arrived is None or source is None or source.family == 6:
             return None
-        if self.forwarding.near.owns(device, source):
+        if self.kernel.near.owns(device, source):
             why = f"{device} drops it: the source {source} is one of its own addresses."
             return "filtered", why
         return None
@@ -373,17 +223,17 @@ class _Walker:
         The kernel asks for the way back with the ends and ports exchanged and without a mark, as
         of a packet that comes in where this one leaves (of what is for itself: as of its own).
         """
-        source, facts = packet.source, self.forwarding.devices[device]
+        source, facts = packet.source, self.kernel.devices[device]
         if arrived is None or source is None or source.family == 6 or packet.flow is None:
             return None
         check = reverse_path(facts, arrived) if facts.reverse_path else None
         if check is None:
             return None
-        if self.forwarding.not_computed(device, 4, None):
+        if self.kernel.not_computed(device, 4, None):
             return None  # by which table the way back is looked up is not certain: see `_visit`
         kind = packet.flow.kind(4)
         kind = kind._replace(source_ports=kind.target_ports, target_ports=kind.source_ports)
-        found = self.forwarding.chosen(device, packet.target, source, leaving, kind)
+        found = self.kernel.chosen(device, packet.target, source, leaving, kind)
         if found.unsure is not None:
             return "unknown", not_said(device, found.unsure)
         hops = found.route.obeyed_hops if found.route is not None else ()
@@ -399,20 +249,20 @@ class _Walker:
 
     def _unclear_check(self, packet: Packet, device: str, arrived: str | None) -> list[Unmodelled]:
         """What makes a reverse-path check uncertain; empty where none is made."""
-        source, facts = packet.source, self.forwarding.devices[device]
+        source, facts = packet.source, self.kernel.devices[device]
         if arrived is None or source is None or source.family == 6 or packet.flow is None:
             return []
         if not facts.reverse_path or reverse_path(facts, arrived) is None:
             return []
-        return self.forwarding.not_computed(device, 4, None)
+        return self.kernel.not_computed(device, 4, None)
 
     def _kind(self, packet: Packet, came: Packet, device: str, arrived: str | None) -> Kind:
         """The packet as the device's rules see it, with the mark that its chains gave it."""
         flow = packet.flow
-        if flow is None or not self.forwarding.ruled(device, packet.target.family):
+        if flow is None or not self.kernel.ruled(device, packet.target.family):
             return Kind()
         mark: int | None = 0
-        filters = self.forwarding.filters.get(device)
+        filters = self.kernel.filters.get(device)
         if filters is not None and filters.marking:
             leaving = self._first_exit(packet, device) if arrived is None else None
             mark = filters.marks(_passage(packet, came, Hop(device, arrived, None), leaving))
@@ -422,7 +272,7 @@ class _Walker:
         """By which interface a device's own packet would leave without a mark."""
         assert packet.flow is not None
         kind = packet.flow.kind(packet.target.family)
-        route = self.forwarding.chosen(device, packet.source, packet.target, None, kind).route
+        route = self.kernel.chosen(device, packet.source, packet.target, None, kind).route
         hops = route.obeyed_hops if route is not None else ()
         return hops[0].interface if hops else None
 
@@ -430,7 +280,7 @@ class _Walker:
         self, packet: Packet, came: Packet, hop: Hop, leaving: str | None
     ) -> tuple[str, str] | None:
         """(verdict, reason) if a filter of the device ends the packet; notes what it passed."""
-        filters = self.forwarding.filters.get(hop.device)
+        filters = self.kernel.filters.get(hop.device)
         if filters is None or packet.flow is None:
             return None
         passage = _passage(packet, came, hop, leaving)
@@ -453,7 +303,7 @@ class _Walker:
     def _undiscovered(self, packet: Packet, hop: Hop, to: End) -> tuple[str, str] | None:
         """(verdict, reason) if a filter at either end keeps IPv6 from finding the next hop
         (RFC 4861): the solicitation goes one way, the advertisement the other."""
-        filters = self.forwarding.filters
+        filters = self.kernel.filters
         if packet.flow is None or packet.target.family == 4 or hop.wrap is not None:
             return None
         asked = hop.next_hop or packet.target
@@ -483,7 +333,7 @@ class _Walker:
 
     def _deaf(self, packet: Packet, device: str) -> tuple[str, str] | None:
         """(verdict, reason) if nobody on the device listens for the request."""
-        flow, facts = packet.flow, self.forwarding.devices[device]
+        flow, facts = packet.flow, self.kernel.devices[device]
         sockets = facts.services.sockets
         if flow is None or flow.is_reply or flow.port is None:
             return None
@@ -491,7 +341,7 @@ class _Walker:
             return None
         target = packet.target
         if sockets is None:
-            if target in self.forwarding.near.forwarded.get(device, ()):
+            if target in self.kernel.near.forwarded.get(device, ()):
                 # Who listens there was not gathered; an address that is there for forwards, on
                 # a port that none takes, is answered by nobody else.
                 return "refused", (
@@ -510,11 +360,9 @@ class _Walker:
 
     def _too_big(self, packet: Packet, here: Hop, to: End) -> str | None:
         size = packet.size
-        far = self.forwarding.near.interface(to)
+        far = self.kernel.near.interface(to)
         if here.wrap is not None and here.wrap.under is not None and packet.must_fit:
-            from .sizes import largest_inside
-
-            room = largest_inside(self.forwarding, here.wrap.under, here.wrap.tunnel.overhead)
+            room = largest_inside(self.kernel, here.wrap.under, here.wrap.tunnel.overhead)
             if room is not None and size > room:
                 return (
                     f"{here.device} cannot send {size} bytes into {here.out}: its outer way leaves "
@@ -570,11 +418,6 @@ def _any(families: tuple[int, ...]) -> str:
     return "IPv4" if families == (4,) else "IPv6"
 
 
-def passed_by(leg: Leg) -> frozenset[str]:
-    """The devices that saw a request, and so know the reply for one."""
-    return frozenset(hop.device for branch in leg.branches for hop in branch.hops)
-
-
 def guards(device: Device) -> bool:
     """True if the device may stop pings for what they are, and not for where they go."""
     return (
@@ -600,13 +443,11 @@ def loop_sentence(members: tuple[str, ...]) -> str:
     return f"it goes round for ever: {', '.join(members)}, and again {members[0]}."
 
 
-def walk(
-    forwarding: Forwarding, start: str, packet: Packet, wanted: frozenset[str] = frozenset()
-) -> Leg:
+def walk(kernel: Kernel, start: str, packet: Packet, wanted: frozenset[str] = frozenset()) -> Leg:
     """Walks one leg from a device.
 
     Args:
-        forwarding: the network's forwarding view.
+        kernel: what each device does.
         start: the device that sends the packet.
         packet: what it sends.
         wanted: the devices meant by the target; another that takes it is the wrong host.
@@ -614,7 +455,7 @@ def walk(
     Returns:
         The leg. At most LISTED branches are kept, among them one for each way to end.
     """
-    walker = _Walker(forwarding, packet, wanted)
+    walker = _Walker(kernel, packet, wanted)
     kept: list[Branch] = []
     spare: list[Branch] = []
     seen: set[str] = set()

@@ -11,14 +11,15 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from ..network.addressing import BITS, Address, Prefix, prefix_of
+from ..network.addressing import BITS, Address, Prefix
 from ..network.facts import Device, End, StaticRoute
 from .links import Links
+from .nexthops import UNRESOLVED, route_to
 from .routes import NextHop, Route
 from .rows import Winners
 
 UNUSABLE_DISTANCE = 255
-DOWN, UNRESOLVED = "interface-down", "next-hop-unresolved"
+DOWN = "interface-down"
 
 
 @dataclass(frozen=True, slots=True)
@@ -234,19 +235,11 @@ class StaticResolver:
     def _look_up(
         self, static: StaticRoute, gateway: Address, best: Winners, lengths: list[int]
     ) -> Resolution:
-        through_default = self.device.profile.resolve_via_default[self.family == 6]
         # A route that covers its own gateway hides every shorter way to that gateway.
         own = static.prefix.length if static.prefix.contains(gateway) else -1
-        for length in lengths:
-            if own >= length:
-                break
-            key = prefix_of(gateway, length)
-            route = best.get(key)
-            if route is None or route.protocol == "local":
-                continue
-            if key.is_default and not through_default:
-                break
-            return self._through(static, gateway, key, route)
+        found = route_to(self.device, gateway, own, best, lengths)
+        if found is not None:
+            return self._through(static, gateway, *found)
         if own > 0 and not any(
             prefix.contains(gateway) and prefix.length > own for prefix, _ in self.down
         ):

@@ -8,16 +8,10 @@ comes before either.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from ..network.addressing import Address, Prefix, parse_prefix
 from ..network.facts import AddressFact, Device, Interface
-from ..protocols.connected import address_is_active
-from ..protocols.filters import Flow
-from ..protocols.routes import NextHop
-
-if TYPE_CHECKING:
-    from .step import Forwarding
+from .connected import address_is_active
+from .routes import NextHop
 
 _LABELS: tuple[tuple[Prefix, int], ...] = tuple(
     (prefix, label)
@@ -147,31 +141,3 @@ def _newest_first(device: Device) -> list[tuple[Interface, AddressFact]]:
         mine = [(i, f) for i, f in usable_addresses(device, 6) if i is interface]
         out += mine if all(f.captured for _, f in mine) else mine[::-1]
     return out
-
-
-def source_for(
-    forwarding: Forwarding, device: str, target: Address, flow: Flow | None = None
-) -> Address | None:
-    """The source that a device would choose itself for a target; None without a route. Where rules
-    choose, they ask for the `flow` (a ping without it), which has no mark yet."""
-    facts = forwarding.devices[device]
-    kind = (flow or Flow()).kind(target.family)
-    route = forwarding.chosen(device, None, target, None, kind).route
-    if route is None or ends_unsent(forwarding, device, target, flow):
-        return None
-    hops = route.obeyed_hops or route.wanted
-    return choose_source(facts, target, hops[0]) if hops else None
-
-
-def ends_unsent(
-    forwarding: Forwarding, device: str, target: Address, flow: Flow | None = None
-) -> bool:
-    """True if the rules of a device end what it sends itself, or lead it nowhere, before there is a
-    source: the kernel looks for the way first."""
-    if not forwarding.ruled(device, target.family):
-        return False
-    found = forwarding.chosen(device, None, target, None, (flow or Flow()).kind(target.family))
-    if found.unsure is not None:
-        return False
-    hops = (found.route.obeyed_hops or found.route.wanted) if found.route is not None else ()
-    return all(hop.action != "forward" for hop in hops)

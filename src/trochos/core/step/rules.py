@@ -13,13 +13,13 @@ from dataclasses import dataclass, replace
 from ..network.addressing import FAMILIES, Address, Prefix
 from ..network.facts import Device
 from ..network.rules import Kind, Rule
-from ..protocols.connected import connected_routes
-from ..protocols.links import Links
-from ..protocols.routes import NextHop, Route
-from ..protocols.rows import Winners
-from ..protocols.selection import choose
-from ..protocols.statics import StaticResolver
-from ..protocols.table import Lookup
+from .connected import connected_routes
+from .links import Links
+from .routes import NextHop, Route
+from .rows import Winners
+from .selection import choose
+from .statics import StaticResolver
+from .table import Lookup
 
 MAIN = ("main", "254")
 SKIPPED = ("local", "255")

@@ -7,12 +7,12 @@ from typing import NamedTuple
 
 from ..network.addressing import Address, Prefix
 from ..network.fabric import Dropped, Fabric
-from ..network.facts import Device, End, Interface
+from ..network.facts import Device, End, Interface, Network
 from ..network.filters import Entry
 from ..network.translation import DESTINATION, SOURCE
-from ..protocols.connected import address_is_active
-from ..protocols.shared import claims
-from ..protocols.tables import Tables
+from .connected import address_is_active
+from .links import Links
+from .shares import claims
 
 
 class Owner(NamedTuple):
@@ -50,7 +50,8 @@ def _hosts(entry: Entry, key: str) -> list[Address]:
 class Neighbourhood:
     """Address owners and link answers of a whole network, each computed once."""
 
-    tables: Tables
+    network: Network
+    links: Links
     devices: dict[str, Device] = field(default_factory=dict)
     has_instances: bool = field(init=False, default=False)
     """True if addresses of this network may live in several routing instances."""
@@ -69,18 +70,18 @@ class Neighbourhood:
     _islands: dict[str, str] | None = None
 
     def __post_init__(self) -> None:
-        network = self.tables.network
+        network = self.network
         placed = {end.device for segment in network.segments for end in segment.ends}
         placed |= {name for segment in network.segments for name in segment.unread}
         self.unplaced = tuple(
             d.name for d in network.devices if d.role == "unread" and d.name not in placed
         )
-        cables = self.tables.network.cables
+        cables = self.network.cables
         if cables:
-            self.fabric = Fabric({d.name: d for d in self.tables.network.devices}, cables)
+            self.fabric = Fabric({d.name: d for d in self.network.devices}, cables)
         # Every ping of every list asks this, so it is counted once.
         self.has_instances = any(device.instance for device in network.devices)
-        for device in self.tables.network.devices:
+        for device in self.network.devices:
             self.devices[device.name] = device
             for interface in device.interfaces:
                 end = End(device.name, interface.name)
@@ -92,7 +93,7 @@ class Neighbourhood:
                             self.link_local[end, address] = True
                     else:
                         self.owners.setdefault(address, []).append(Owner(end, active))
-        for device in self.tables.network.devices:
+        for device in self.network.devices:
             self._lead(device)
 
     def holders(self, address: Address) -> list[Owner]:
@@ -148,7 +149,7 @@ class Neighbourhood:
         if len({owner.end.device for owner in owners}) < 2:
             return False
         for owner in owners:
-            interface = self.tables.links.interface(owner.end)
+            interface = self.links.interface(owner.end)
             if interface is None or not interface.loopback:
                 return False
             for fact in interface.addresses:
@@ -162,7 +163,7 @@ class Neighbourhood:
         if self._islands is None:
             self._islands = {}
             beside: dict[str, set[str]] = {}
-            for segment in self.tables.network.segments:
+            for segment in self.network.segments:
                 names = {end.device for end in segment.ends}
                 for name in names:
                     beside.setdefault(name, set()).update(names)
@@ -194,13 +195,13 @@ class Neighbourhood:
             for interface in device.interfaces:
                 if any(fact.connected.contains(address) for fact in interface.addresses):
                     inside = True
-                    segment = self.tables.links.segment_of.get(End(device.name, interface.name))
+                    segment = self.links.segment_of.get(End(device.name, interface.name))
                     if segment is not None:
                         found |= {*segment.unread, *(end.device for end in segment.ends)}
         return sorted((found & self._unread) if inside else self._unread)
 
     def interface(self, end: End) -> Interface | None:
-        return self.tables.links.interface(end)
+        return self.links.interface(end)
 
     def answer(self, out: End, address: Address) -> Answer:
         """Who takes a packet that leaves by `out` for `address` on that link."""
@@ -211,7 +212,7 @@ class Neighbourhood:
         return known
 
     def _ask(self, out: End, address: Address) -> Answer:
-        links = self.tables.links
+        links = self.links
         segment = links.segment_of.get(out)
         others = [end for end in segment.ends if end != out] if segment else []
         if segment is not None and not others and self.fabric is not None:

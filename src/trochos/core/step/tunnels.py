@@ -9,37 +9,44 @@ circle.
 from __future__ import annotations
 
 from ..network.facts import End, Tunnel
-from ..protocols.filters import Flow
+from .filters import Flow
+from .kernel import Fate, Kernel
+from .legs import Leg, passed_by
 from .packet import Packet
-from .step import Fate, Forwarding
 from .verdicts import DELIVERED, LOOP, onward
-from .walk import Leg, passed_by, walk
+from .walk import walk
 
 
-def _answered(forwarding: Forwarding, end: End, tunnel: Tunnel) -> Leg | None:
+def _answered(kernel: Kernel, end: End, tunnel: Tunnel) -> Leg | None:
     """The outer leg as an answer: where filters track connections, what the far end sent before
     opens the way. None if the far end does not get through either, or this changes nothing."""
     flow = Flow(tunnel.mode)
-    for name in forwarding.near.owner_devices(tunnel.remote):
-        there = walk(forwarding, name, Packet(tunnel.local, tunnel.remote, flow=flow))
+    for name in kernel.near.owner_devices(tunnel.remote):
+        there = walk(kernel, name, Packet(tunnel.local, tunnel.remote, flow=flow))
         if there.state == "yes":
             answer = flow.back(passed_by(there))
-            leg = walk(forwarding, end.device, Packet(tunnel.remote, tunnel.local, flow=answer))
+            leg = walk(kernel, end.device, Packet(tunnel.remote, tunnel.local, flow=answer))
             return leg if leg.state == "yes" else None
     return None
 
 
-def enter(
-    forwarding: Forwarding, end: End, inside: frozenset[End]
-) -> tuple[list[Fate], Leg | None]:
+class Ways(Kernel):
+    """The kernel that goes through tunnels."""
+
+    def enter(self, end: End, inside: frozenset[End]) -> tuple[list[Fate], Leg | None]:
+        """The fates of packets that leave by a tunnel, and the outer leg; see `Kernel.enter`."""
+        return _enter(self, end, inside)
+
+
+def _enter(kernel: Kernel, end: End, inside: frozenset[End]) -> tuple[list[Fate], Leg | None]:
     """The fates of packets that leave by a tunnel, and the outer leg.
 
     Args:
-        forwarding: the network's forwarding view.
+        kernel: what each device does.
         end: the tunnel's interface.
         inside: the tunnels that are being gone through at this moment.
     """
-    interface = forwarding.near.interface(end)
+    interface = kernel.near.interface(end)
     assert interface is not None and interface.tunnel is not None
     tunnel = interface.tunnel
     if end in inside:
@@ -49,15 +56,15 @@ def enter(
             f"({members})."
         )
         return [Fate(None, LOOP, reason)], None
-    if not forwarding.near.owns(end.device, tunnel.local):
+    if not kernel.near.owns(end.device, tunnel.local):
         reason = (
             f"{end} sends from {tunnel.local}, which is no address of {end.device}: nothing "
             "leaves it."
         )
         return [Fate(None, "no-source", reason)], None
-    leg = walk(forwarding, end.device, Packet(tunnel.remote, tunnel.local, flow=Flow(tunnel.mode)))
-    if leg.state != "yes" and forwarding.filters:
-        leg = _answered(forwarding, end, tunnel) or leg
+    leg = walk(kernel, end.device, Packet(tunnel.remote, tunnel.local, flow=Flow(tunnel.mode)))
+    if leg.state != "yes" and kernel.filters:
+        leg = _answered(kernel, end, tunnel) or leg
     fates: list[Fate] = []
     for branch in leg.branches:
         if branch.verdict != DELIVERED:
@@ -65,7 +72,7 @@ def enter(
             reason += onward(branch.reason)
             fates.append(Fate(None, branch.verdict, reason))
             continue
-        taker = forwarding.devices[branch.last.device]
+        taker = kernel.devices[branch.last.device]
         far = next(
             (i for i in taker.interfaces if i.tunnel is not None and tunnel.mirrors(i.tunnel)), None
         )

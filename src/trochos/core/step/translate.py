@@ -14,9 +14,9 @@ from ..network.addressing import Address
 from ..network.facts import Device, Source
 from ..network.filters import OUTPUT, POSTROUTING, PREROUTING, TRANSLATE, UNKNOWN
 from ..network.translation import DESTINATION, SOURCE
-from ..protocols.filters import Decision, Filters, Flow, Passage
-from ..protocols.routes import NextHop
+from .filters import Decision, Filters, Flow, Passage
 from .packet import Ends, Packet, Tracked
+from .routes import NextHop
 from .sources import choose_source, usable_addresses
 
 

@@ -6,13 +6,12 @@ closely described or the condition is not understood. Where that decides, the an
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from typing import NamedTuple
-from typing import Protocol as PProtocol
 
 from ..network.addressing import Address, Prefix
-from ..network.facts import Device, Interface, Source
+from ..network.facts import Device, Source
 from ..network.filters import (
     ACCEPT,
     CONNECTION,
@@ -42,7 +41,6 @@ from ..network.filters import (
 from ..network.protocols import by_packets
 from ..network.rules import Kind, within
 from ..network.translation import Rewrite
-from .gates import Reading
 
 EPHEMERAL: Range = (32768, 60999)
 """From where Linux takes the port of a client (ip_local_port_range)."""
@@ -513,53 +511,6 @@ def reverse_path(device: Device, arrived: str) -> tuple[str, Source] | None:
     # The kernel takes the larger number, and loose is the larger one.
     top = max(found, key=lambda item: rank[item.mode])
     return None if top.mode == "off" else (top.mode, top.source)
-
-
-class Speaker(PProtocol):
-    """An end of a routing protocol: where its packets come in, and who sends them."""
-
-    @property
-    def filters(self) -> Filters | None: ...
-
-    @property
-    def interface(self) -> Interface: ...
-
-    @property
-    def address(self) -> Address | None: ...
-
-
-def on_own_packets(end: Speaker, other: Speaker, flow: Flow) -> Decision | None:
-    """What stops a protocol's packets between two ends at this one: those that come in from
-    the other, or its own that go out; None if nothing does."""
-    if end.filters is None or end.address is None or other.address is None:
-        return None
-    name, port = end.filters.device.name, end.interface.name
-    comes = Passage(name, other.address, end.address, port, None, flow)
-    goes = Passage(name, end.address, other.address, None, port, flow)
-    for passage in (comes, goes):
-        found = end.filters.judge(passage)
-        if found and found[-1].verdict in (DROP, REJECT):
-            return found[-1]
-    return None
-
-
-def lets_pass(flow: Flow) -> Callable[[Speaker, Speaker], Reading]:
-    """The gate of a protocol's own packets at one end."""
-
-    def read(end: Speaker, other: Speaker) -> Reading:
-        if end.filters is None:
-            return Reading("no filter", (), True)
-        found = on_own_packets(end, other, flow)
-        if found is None:
-            return Reading("lets it pass", (), True)
-        lines = (found.entry,) if found.entry is not None else ()
-        return Reading(f"stops it in {found.chain}", lines, False)
-
-    return read
-
-
-def any_filters(left: Speaker, right: Speaker) -> bool:
-    return left.filters is not None or right.filters is not None
 
 
 def covers(wide: Entry, narrow: Entry) -> bool:

@@ -7,19 +7,19 @@ the other end of each next hop.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Mapping
+from dataclasses import dataclass
 
 from ..network.addressing import FAMILIES, FAMILY_NAMES, Address, Prefix
-from ..network.facts import ALL, ROUTED, Device, End, Tunnel, Unmodelled
+from ..network.facts import Device, End, Network, Tunnel, Unmodelled
 from ..network.rules import Kind, Rule
-from ..protocols.filters import Filters
-from ..protocols.routes import NextHop, Route
-from ..protocols.rows import Winners
-from ..protocols.table import Lookup, Table
-from ..protocols.tables import Tables
-from .links import Neighbourhood
+from .filters import Filters
+from .links import Links
+from .near import Neighbourhood
+from .routes import NextHop, Route
+from .rows import Winners
 from .rules import SKIPPED, Asked, Ruled, RuleTables
-from .strangers import Strangers
+from .table import Lookup, Table, TableKey
 from .translate import Translator
 
 _ANY = Kind()
@@ -51,81 +51,81 @@ class Step:
     """The rule that led to the route, where the device has rules."""
 
 
-@dataclass(slots=True)
-class Forwarding:
-    """The forwarding view of a network: what packets meet, derived from its tables.
+class Kernel:
+    """What each device of a network does with packets, given its tables.
 
-    `tables_obeyed` differs from the routing tables in one way: a kernel that keeps the
-    subnet of an interface without carrier goes on sending into it.
+    What goes into a tunnel is a walk of its own, and walks are made of steps: `tunnels.Ways` is
+    the kernel that goes through them, and what everybody uses. Nothing here is ever uncertain of
+    what it knows; what is not computed is said by the view on top (`forwarding.view`).
     """
 
-    tables: Tables
-    near: Neighbourhood = field(init=False)
-    strangers: Strangers = field(init=False)
-    """What devices that nobody could read may change in the tables of others."""
-    obeyed: dict[tuple[str, int], Winners] = field(default_factory=dict)
-    filters: dict[str, Filters] = field(default_factory=dict)
-    """The filters of each device that has some."""
-    torn: dict[End, str] = field(default_factory=dict)
-    """Ends of tunnels through which no neighbour is heard, each with what became of packets."""
-    under: dict[End, object] = field(default_factory=dict)
-    """The outer leg of each tunnel that was gone through."""
-    rules: dict[str, RuleTables] = field(default_factory=dict)
-    """The rules of each device that has some."""
-    _translators: dict[str, Translator] = field(default_factory=dict)
-    _may_rewrite: bool | None = None
-    _through: dict[End, list[Fate]] = field(default_factory=dict)
-    _inside: list[End] = field(default_factory=list)
-    _lookups: dict[tuple[str, int], Lookup] = field(default_factory=dict)
-    _unmodelled: dict[tuple[str, int], list[Unmodelled]] = field(default_factory=dict)
-    _unmodelled_ends: dict[tuple[End, int], list[Unmodelled]] = field(default_factory=dict)
-    _beyond_routes: dict[tuple[str, int], list[Unmodelled]] = field(default_factory=dict)
-    """Of `_unmodelled` what touches packets for the device's own links, too."""
-    _told: dict[tuple[str, int], list[Unmodelled]] = field(default_factory=dict)
-    """Per device what it tells other routers on grounds that are not computed."""
-    _heard: dict[tuple[str, int], list[Unmodelled]] = field(default_factory=dict)
-    """Per device what those could tell it that it has no route from."""
+    def __init__(
+        self,
+        network: Network,
+        links: Links,
+        tables: Mapping[TableKey, Table],
+        near: Neighbourhood | None = None,
+    ) -> None:
+        """Sets the kernel up over one state of all tables.
 
-    def __post_init__(self) -> None:
-        self.near = Neighbourhood(self.tables)
-        for (name, family), table in self.tables.tables.items():
-            self.obeyed[name, family] = _obeyed(table)
-        self.filters = self.tables.links.filters
+        Args:
+            network: the devices.
+            links: the state of their links.
+            tables: the table of each device and family.
+            near: who answers on these links, where that is known already.
+        """
+        self.network, self.links, self._asked = network, links, tables
+        self.near = near if near is not None else Neighbourhood(network, links)
+        self.filters: dict[str, Filters] = links.filters
+        """The filters of each device that has some."""
+        self.under: dict[End, object] = {}
+        """The outer leg of each tunnel that was gone through."""
         self._translators = {
-            device.name: Translator(device)
-            for device in self.tables.network.devices
-            if device.translations
+            device.name: Translator(device) for device in network.devices if device.translations
         }
-        self.rules = {
+        self.rules: dict[str, RuleTables] = {
             device.name: RuleTables(
-                device, self.tables.links, {f: self.obeyed[device.name, f] for f in FAMILIES}
+                device, links, {f: obeyed(tables[device.name, f]) for f in FAMILIES}
             )
-            for device in self.tables.network.devices
+            for device in network.devices
             if device.rules
         }
-        doubts = self.tables.doubts()
-        for device in self.tables.network.devices:
-            for item in (*device.unmodelled, *doubts.get(device.name, ())):
-                for family in (4, 6):
-                    if item.family not in (None, family):
-                        continue
-                    if item.interface is None:
-                        self._unmodelled.setdefault((device.name, family), []).append(item)
-                        if item.touches != ROUTED:
-                            held = self._beyond_routes.setdefault((device.name, family), [])
-                            held.append(item)
-                        if item.told:
-                            self._told.setdefault((device.name, family), []).append(item)
-                    else:
-                        key = (End(device.name, item.interface), family)
-                        self._unmodelled_ends.setdefault(key, []).append(item)
-        if self._told:
-            self._spread()
-        self.strangers = Strangers(self.tables, self.near, self.matching)
+        """The rules of each device that has some."""
+        self._through: dict[End, list[Fate]] = {}
+        self._inside: list[End] = []
+        self._lookups: dict[TableKey, Lookup] = {}
+        self._obeyed: dict[TableKey, Winners] = {}
 
     @property
     def devices(self) -> dict[str, Device]:
         return self.near.devices
+
+    def obeyed(self, device: str, family: int) -> Winners:
+        """What a device's packets obey. It differs from its table in one way: a kernel that keeps
+        the subnet of an interface without carrier goes on sending into it."""
+        key = (device, family)
+        held = self._obeyed.get(key)
+        if held is None:
+            held = self._obeyed[key] = obeyed(self._asked[key])
+        return held
+
+    # -- what a view on top may know ---------------------------------------------------
+
+    def not_computed(
+        self, device: str, family: int, route: Route | None, target: Address | None = None
+    ) -> list[Unmodelled]:
+        """What could overrule the route and is not computed."""
+        return []
+
+    def not_computed_on(self, end: End, family: int) -> list[Unmodelled]:
+        """What on this interface changes packets and is not computed."""
+        return []
+
+    def rewritten(self, device: str, family: int) -> list[Unmodelled]:
+        """What may change even packets for the device's own addresses, and is not computed."""
+        return []
+
+    # -- what a device knows -------------------------------------------------------------
 
     def forwards(self, device: str, arrived: str, family: int) -> bool:
         """True if the device passes on packets that arrive on this interface."""
@@ -141,7 +141,7 @@ class Forwarding:
         key = (device, target.family)
         lookup = self._lookups.get(key)
         if lookup is None:
-            lookup = self._lookups[key] = Lookup(self.obeyed[key])
+            lookup = self._lookups[key] = Lookup(self.obeyed(*key))
         return lookup(target)
 
     def chosen(
@@ -180,85 +180,6 @@ class Forwarding:
         rules = self.rules.get(device)
         return rules is not None and bool(rules.rules[family])
 
-    def not_computed(
-        self, device: str, family: int, route: Route | None, target: Address | None = None
-    ) -> list[Unmodelled]:
-        """What could overrule the route and is not computed: here, or where it was learned.
-
-        Args:
-            device: who decides.
-            family: 4 or 6.
-            route: what it goes by; None if it has no route.
-            target: where the packet goes; without it, what depends on that is left out.
-        """
-        if target is not None and self.strangers:
-            doubts = self.strangers.doubts(device, route, target)
-            if doubts:
-                return doubts
-        if route is not None and route.protocol in ("connected", "local"):
-            return self._beyond_routes.get((device, family), [])
-        items = self._unmodelled.get((device, family), [])
-        if not self.tells_unsure:
-            return items
-        if route is None:
-            return [*items, *self._heard.get((device, family), ())]
-        if route.origin is None:
-            return items
-        tellers = dict.fromkeys(step.device for step in route.origin.chain())
-        tellers.pop(device, None)
-        return [*items, *(item for name in tellers for item in self._told.get((name, family), ()))]
-
-    def same_doubts(self, other: Forwarding) -> bool:
-        """True if the same is not computed in both states."""
-        return (
-            self._unmodelled == other._unmodelled
-            and self._unmodelled_ends == other._unmodelled_ends
-            and self._told == other._told
-            and self._heard == other._heard
-        )
-
-    @property
-    def tells_unsure(self) -> bool:
-        """True if routes from other devices may be less certain than the device itself."""
-        return bool(self._told or self._heard)
-
-    def _spread(self) -> None:
-        """Who could have heard of a target from a device whose announcements are not certain.
-
-        All that speak any protocol with it, directly or over others: what one router was to
-        redistribute or to let through may be missing at the far end.
-        """
-        for family in (4, 6):
-            tellers = {name: of for (name, its), of in self._told.items() if its == family}
-            if not tellers:
-                continue
-            near: dict[str, set[str]] = {}
-            for relation in self.tables.relations():
-                # A session of either family may carry routes of both.
-                if relation.family == family or relation.carries_both:
-                    left, right = relation.left.device, relation.right.device
-                    near.setdefault(left, set()).add(right)
-                    near.setdefault(right, set()).add(left)
-            for teller, said in tellers.items():
-                seen, waiting = {teller}, [teller]
-                while waiting:
-                    for other in near.get(waiting.pop(), ()):
-                        if other not in seen:
-                            seen.add(other)
-                            waiting.append(other)
-                            self._heard.setdefault((other, family), []).extend(said)
-
-    @property
-    def may_rewrite(self) -> bool:
-        """True if a packet whose way is not known may have got another source there: somebody
-        rewrites sources, or was not read, or does what is not computed."""
-        if self._may_rewrite is None:
-            self._may_rewrite = bool(self._translators) or any(
-                device.strange or any(item.touches == ALL for item in device.unmodelled)
-                for device in self.devices.values()
-            )
-        return self._may_rewrite
-
     @property
     def translating(self) -> list[str]:
         """The devices that rewrite addresses."""
@@ -267,15 +188,6 @@ class Forwarding:
     def translator(self, device: str) -> Translator | None:
         """The translations of a device that has some."""
         return self._translators.get(device)
-
-    def rewritten(self, device: str, family: int) -> list[Unmodelled]:
-        """What may change even packets for the device's own addresses, and is not computed."""
-        found = self._beyond_routes.get((device, family), ())
-        return [item for item in found if item.touches == ALL]
-
-    def not_computed_on(self, end: End, family: int) -> list[Unmodelled]:
-        """What on this interface changes packets and is not computed."""
-        return self._unmodelled_ends.get((end, family), [])
 
     def takes(self, device: str, target: Address, arrived: str | None) -> bool:
         """True if the device delivers the packet to itself."""
@@ -362,19 +274,21 @@ class Forwarding:
         """What becomes of packets that leave by a tunnel, whatever their target."""
         known = self._through.get(end)
         if known is None:
-            # A step into a tunnel is a walk of its own, and walks are made of steps.
-            from .tunnels import enter
-
             inside = frozenset(self._inside)
             if end in inside:
-                return enter(self, end, inside)[0]
+                return self.enter(end, inside)[0]
             self._inside.append(end)
             try:
-                known, self.under[end] = enter(self, end, inside)
+                known, self.under[end] = self.enter(end, inside)
             finally:
                 self._inside.pop()
             self._through[end] = known
         return known
+
+    def enter(self, end: End, inside: frozenset[End]) -> tuple[list[Fate], object]:
+        """The fates of packets that leave by a tunnel, and the outer leg; `inside` are the tunnels
+        that are being gone through at this moment."""
+        raise NotImplementedError
 
     def asks_for_target(self, device: str, hop: NextHop) -> bool:
         """True if the device asks on the link for the target itself: no gateway, no tunnel."""
@@ -409,7 +323,7 @@ class Forwarding:
 
     def _no_route(self, device: str, target: Address) -> Fate:
         """No match: a configured but unusable route says more than "no route"."""
-        table = self.tables.of(device, target.family)
+        table = self._asked[device, target.family]
         for route in table.covering(target):
             if route.problem is not None:
                 down = route.problem == "interface-down" and route.wanted
@@ -437,8 +351,8 @@ class Forwarding:
         odd = self.not_computed_on(end, target.family)
         if odd:
             return [Fate(hop, "unknown", _unknown(end, odd))]
-        if not self.tables.links.is_up(end):
-            why = self.tables.links.why_down(end)
+        if not self.links.is_up(end):
+            why = self.links.why_down(end)
             return [
                 Fate(
                     hop, "interface-down", f"{device} sends {target} out of {end.interface}: {why}."
@@ -460,7 +374,8 @@ class Forwarding:
         return [Fate(hop, "next-hop-silent", reason)]
 
 
-def _obeyed(table: Table) -> Winners:
+def obeyed(table: Table) -> Winners:
+    """What packets obey of a table; see `Kernel.obeyed`."""
     kept: dict[Prefix, Route] = {}
     for route in table.alone:
         if not route.kept_by_kernel:

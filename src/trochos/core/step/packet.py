@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from ..network.addressing import Address
-from ..protocols.filters import Flow
+from .filters import Flow
 
 
 class Ends(NamedTuple):

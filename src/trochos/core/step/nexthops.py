@@ -21,6 +21,32 @@ from .rows import Row, Winners
 UNRESOLVED = "next-hop-unresolved"
 
 
+def route_to(
+    device: Device, gateway: Address, own: int, best: Winners, lengths: Iterable[int]
+) -> tuple[Prefix, Route] | None:
+    """The route by which a gateway is reached; None if there is none that counts.
+
+    Args:
+        device: whose table it is.
+        gateway: the next hop that a route names.
+        own: the length of that route's prefix if it holds the gateway, which hides every shorter
+            way to it; else -1.
+        best: the table's winners.
+        lengths: the lengths of their prefixes, longest first.
+    """
+    for length in lengths:
+        if own >= length:
+            return None
+        key = prefix_of(gateway, length)
+        route = best.get(key)
+        if route is None or route.protocol == "local":
+            continue
+        if key.is_default and not device.profile.resolve_via_default[gateway.family == 6]:
+            return None
+        return key, route
+    return None
+
+
 class NextHops:
     """Checks the next hops of one device and family against a table."""
 
@@ -143,35 +169,24 @@ class NextHops:
         """The next hops behind a gateway; `prefix` is the route's if it holds the gateway."""
         address = hop.address
         assert address is not None
-        own = -1
-        if prefix is not None:
-            if prefix.is_host:
-                return ()
-            # A route that covers its own gateway hides every shorter way to that gateway.
-            own = prefix.length
-        for length in self.lengths:
-            if own >= length:
-                return ()
-            key = prefix_of(address, length)
-            route = self.best.get(key)
-            if route is None or route.protocol == "local":
-                continue
-            if key.is_default:
-                through = self.device.profile.resolve_via_default[address.family == 6]
-                if not through:
-                    return ()
-            if route.protocol == "connected":
-                exits = self.connected.get(key, [])
-                if hop.interface is None:
-                    return (hop._replace(interface=route.next_hops[0].interface),)
-                return (hop,) if hop.interface in exits else ()
-            if not recursive:
-                return ()
-            return tuple(
-                h if h.address is not None or h.action != "forward" else h._replace(address=address)
-                for h in route.next_hops
-            )
-        return ()
+        if prefix is not None and prefix.is_host:
+            return ()
+        own = prefix.length if prefix is not None else -1
+        found = route_to(self.device, address, own, self.best, self.lengths)
+        if found is None:
+            return ()
+        key, route = found
+        if route.protocol == "connected":
+            exits = self.connected.get(key, [])
+            if hop.interface is None:
+                return (hop._replace(interface=route.next_hops[0].interface),)
+            return (hop,) if hop.interface in exits else ()
+        if not recursive:
+            return ()
+        return tuple(
+            h if h.address is not None or h.action != "forward" else h._replace(address=address)
+            for h in route.next_hops
+        )
 
 
 def question_route(prefix: Prefix, hop: NextHop, recursive: bool) -> Route:
