@@ -9,7 +9,7 @@ import pytest
 from surveys import compute, frr, wired
 
 from trochos.core.network.addressing import parse_prefix
-from trochos.core.protocols import eigrp, rip
+from trochos.core.protocols import eigrp, rip, tables
 from trochos.core.survey import Computed
 
 PROTOCOLS = {
@@ -48,3 +48,59 @@ def test_a_bound_that_is_reached_is_a_doubt_and_no_result(
     assert path.works == "unknown"
     doubts = [doubt.why for found in survey.tables.doubts().values() for doubt in found]
     assert any(f"{label} never settles on 10.255.0.5/32" in why and "b" in why for why in doubts)
+
+
+def test_statics_that_lean_on_each_other_longer_than_they_are_followed_are_no_result(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    lean = [f"ip route 10.{n}.0.0/24 10.{n + 1}.0.1" for n in range(1, 7)]
+    files = {
+        "topology.json": wired(("a", "eth1", "b", "eth1")),
+        "devices/a/frr.conf": frr(
+            "a", {"eth1": "10.0.0.1/30"}, *lean, "ip route 10.7.0.0/24 10.0.0.2"
+        ),
+        "devices/b/frr.conf": frr("b", {"eth1": "10.0.0.2/30"}),
+    }
+    first = parse_prefix("10.1.0.0/24")
+    assert first is not None
+    settled = compute(files).tables.of("a", 4)
+    assert settled.winner(first) is not None and not settled.unsettled
+    monkeypatch.setattr(tables._Builder, "_most", lambda *_: 3)
+    survey = compute(files)
+    assert survey.tables.of("a", 4).winner(first) is None
+    (found,) = (f for f in survey.findings if f.kind == "unsettled-routes")
+    assert "10.5.0.0/24" in found.summary and len(found.evidence) >= 2
+    path = survey.path("a", "10.0.0.2")
+    assert path.works == "yes"  # its own link
+    path = survey.path("a", "10.5.0.9")
+    assert path.works == "unknown" and "10.5.0.0/24" in path.outbound.decisive.reason
+
+
+def test_protocols_that_never_agree_are_followed_so_long_and_no_longer(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    """What one protocol tells the other a round later, stopped after the first round."""
+    files = {
+        "topology.json": wired(("a", "eth1", "b", "eth1"), ("b", "eth2", "c", "eth1")),
+        "devices/a/frr.conf": frr(
+            "a", {"eth1": "10.0.0.1/30", "lo": "10.9.0.1/32"},
+            "router rip", " network 10.0.0.0/8", "exit",
+        ),
+        "devices/b/frr.conf": frr(
+            "b", {"eth1": "10.0.0.2/30", "eth2": "10.1.0.1/30"},
+            "router rip", " network 10.0.0.0/16", "exit",
+            "router ospf", " network 10.1.0.0/16 area 0", " redistribute rip", "exit",
+        ),
+        "devices/c/frr.conf": frr(
+            "c", {"eth1": "10.1.0.2/30"}, "router ospf", " network 10.1.0.0/16 area 0", "exit",
+        ),
+    }  # fmt: skip
+    far = parse_prefix("10.9.0.1/32")
+    assert far is not None
+    assert compute(files).tables.of("c", 4).winner(far) is not None
+    monkeypatch.setattr(tables, "MAX_ROUNDS", 2)
+    survey = compute(files)
+    assert survey.tables.of("c", 4).winner(far) is None
+    assert far in {route.prefix for route in survey.tables.of("c", 4).unsettled}
+    assert survey.path("c", "10.9.0.1").works == "unknown"
+    assert [f.device for f in survey.findings if f.kind == "unsettled-routes"] == ["c"]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import json
 import random
 
 import pytest
@@ -45,12 +46,14 @@ def router(
     return "\n".join(out) + "\n"
 
 
-def two(left: str, right: str) -> Computed:
+def two(left: str, right: str, **more: str) -> Computed:
+    """ant and bee; `more` are the addresses that each was gathered with."""
     return compute(
         {
             "topology.json": wired(("ant", "eth1", "bee", "eth1")),
             "devices/ant/frr.conf": left,
             "devices/bee/frr.conf": right,
+            **{f"devices/{name}/addr.json": text for name, text in more.items()},
         }
     )
 
@@ -128,14 +131,35 @@ def test_a_row_that_fails_is_found_and_its_mend_makes_neighbours(gate: str) -> N
     if gate in STATES:
         assert (relation.left.state, relation.right.state) == STATES[gate]
     found = [f for f in survey.findings if f.kind == f"isis-{gate.replace(' ', '-')}"]
+    assert found
     if next(row for row in GATES if row.name == gate).mend is None:
         return
     if gate == "system id":
         return  # which of two keeps a name, only a person can say
-    assert found and found[0].remedies
+    assert found[0].remedies
     for remedy in found[0].remedies:
         after = survey.rehearse(remedy.edits).after
         assert all(r.works for r in after.tables.relations()), remedy.title
+
+
+def test_hellos_that_do_not_fit_are_found() -> None:
+    """Hellos are filled up to the link's size (ISO 10589, 8.2.3), so a smaller one hears none."""
+
+    def gathered(number: int, mtu: int) -> str:
+        held = {"family": "inet", "local": f"10.0.0.{number}", "prefixlen": 30}
+        link = {"ifname": "eth1", "mtu": mtu, "flags": ["UP", "LOWER_UP"], "addr_info": [held]}
+        return json.dumps([link])
+
+    survey = two(
+        router("ant", 1, {"eth1": "10.0.0.1/30"}),
+        router("bee", 2, {"eth1": "10.0.0.2/30"}),
+        ant=gathered(1, 9000),
+        bee=gathered(2, 1500),
+    )
+    (relation,) = survey.tables.relations()
+    (found,) = (f for f in survey.findings if f.kind == "isis-hello-size")
+    assert relation.first_failing is not None and relation.first_failing.gate == "hello size"
+    assert "9000" in found.summary and "1500" in found.summary
 
 
 def test_every_row_has_a_mend_or_says_why_not() -> None:

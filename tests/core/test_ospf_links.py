@@ -97,6 +97,10 @@ KEY = "message-digest-key 1 md5 alpha"
 
 def crossing(near: list[str], far: list[str], area: str = "") -> Computed:
     """west -0- near -1- far -2- east, and a virtual link across area 1 as the two say it."""
+    return compute(crossing_files(near, far, area))
+
+
+def crossing_files(near: list[str], far: list[str], area: str = "") -> dict[str, str]:
     names = ["west", "near", "far", "east"]
     texts = {name: [f"hostname {name}"] for name in names}
     links = []
@@ -114,26 +118,26 @@ def crossing(near: list[str], far: list[str], area: str = "") -> Computed:
             texts[name].append(f" area 1 {area}")
         texts[name] += [f" area 1 virtual-link 10.9.0.{other} {line}".rstrip() for line in lines]
     files = {f"devices/{n}/frr.conf": "\n".join([*t, "exit", ""]) for n, t in texts.items()}
-    return compute({"topology.json": wired(*links), **files})
+    return {"topology.json": wired(*links), **files}
 
 
-@pytest.mark.parametrize(
-    ("near", "far", "gate"),
-    [
-        ([""], [""], None),
-        ([""], [], "virtual link"),
-        ([DIGEST, KEY], [DIGEST, KEY], None),
-        ([f"{DIGEST} {KEY}"], [DIGEST, KEY], None),
-        ([DIGEST, KEY], [DIGEST, "message-digest-key 1 md5 beta"], "virtual key"),
-        ([DIGEST, KEY], [KEY], "virtual authentication"),
-        ([KEY], ["message-digest-key 1 md5 beta"], None),
-        (["authentication authentication-key alpha"], ["authentication"], "virtual key"),
-        (["authentication null"], [""], None),
-        (["hello-interval 5"], ["hello-interval 5"], None),
-        (["hello-interval 5"], ["hello-interval 6"], "virtual hello interval"),
-        (["dead-interval 20"], [""], "virtual dead interval"),
-    ],
-)
+VIRTUAL: list[tuple[list[str], list[str], str | None]] = [
+    ([""], [""], None),
+    ([""], [], "virtual link"),
+    ([DIGEST, KEY], [DIGEST, KEY], None),
+    ([f"{DIGEST} {KEY}"], [DIGEST, KEY], None),
+    ([DIGEST, KEY], [DIGEST, "message-digest-key 1 md5 beta"], "virtual key"),
+    ([DIGEST, KEY], [KEY], "virtual authentication"),
+    ([KEY], ["message-digest-key 1 md5 beta"], None),
+    (["authentication authentication-key alpha"], ["authentication"], "virtual key"),
+    (["authentication null"], [""], None),
+    (["hello-interval 5"], ["hello-interval 5"], None),
+    (["hello-interval 5"], ["hello-interval 6"], "virtual hello interval"),
+    (["dead-interval 20"], [""], "virtual dead interval"),
+]
+
+
+@pytest.mark.parametrize(("near", "far", "gate"), VIRTUAL)
 def test_gates_of_a_virtual_link(near: list[str], far: list[str], gate: str | None) -> None:
     survey = crossing(near, far)
     crossed = [r for r in survey.tables.relations() if r.left.interface is None]
@@ -155,6 +159,22 @@ def test_a_stub_area_is_not_crossed() -> None:
     crossed = [r for r in survey.tables.relations() if r.left.interface is None]
     assert crossed[0].first_failing is not None
     assert crossed[0].first_failing.gate == "transit area type"
+    assert "ospf-transit-area-type" in {f.kind for f in survey.findings}
+
+
+@pytest.mark.parametrize(
+    ("kind", "old", "new"),
+    [
+        ("ospf-transit-area", " area 1 virtual-link", " area 7 virtual-link"),
+        ("ospf-way-through-the-area", "interface eth0\n", "interface eth0\n shutdown\n"),
+    ],
+)
+def test_a_virtual_link_needs_one_area_and_a_way_through_it(kind: str, old: str, new: str) -> None:
+    files = crossing_files([""], [""])
+    text = files["devices/far/frr.conf"]
+    assert old in text
+    files["devices/far/frr.conf"] = text.replace(old, new)
+    assert kind in {f.kind for f in compute(files).findings}
 
 
 def test_yang_says_the_same_of_listed_neighbours_and_virtual_links() -> None:

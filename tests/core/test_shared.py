@@ -44,8 +44,8 @@ def part(
     )
 
 
-def lan(ant: str, bee: str) -> Computed:
-    """Hosts on a LAN with two routers, ant and bee, and cat behind both."""
+def lan(ant: str, bee: str, **more: str) -> Computed:
+    """A host (and `more`: name to gateway) on a LAN with ant and bee, and cat behind both."""
     statics = ("ip route 10.64.9.0/24 {}",)
     files = {
         "topology.json": wired(
@@ -54,6 +54,7 @@ def lan(ant: str, bee: str) -> Computed:
             ("bee", "eth0", "quay", "p3"),
             ("ant", "eth1", "cat", "eth1"),
             ("bee", "eth1", "cat", "eth2"),
+            *((name, "eth0", "quay", f"to-{name}") for name in more),
         ),
         "devices/ant/frr.conf": frr(
             "ant",
@@ -73,13 +74,22 @@ def lan(ant: str, bee: str) -> Computed:
         "devices/ant/keepalived.conf": ant,
         "devices/bee/keepalived.conf": bee,
     }
-    address = {"family": "inet", "local": "10.64.1.10", "prefixlen": 24}
-    link = {"ifname": "eth0", "flags": ["UP", "LOWER_UP"], "addr_info": [address]}
-    files["devices/h1/addr.json"] = json.dumps([link])
-    files["devices/h1/route.json"] = json.dumps(
-        [{"dst": "default", "gateway": VIRTUAL, "dev": "eth0"}]
-    )
+    for number, (name, gateway) in enumerate({"h1": VIRTUAL, **more}.items(), 10):
+        address = {"family": "inet", "local": f"10.64.1.{number}", "prefixlen": 24}
+        link = {"ifname": "eth0", "flags": ["UP", "LOWER_UP"], "addr_info": [address]}
+        files[f"devices/{name}/addr.json"] = json.dumps([link])
+        files[f"devices/{name}/route.json"] = json.dumps(
+            [{"dst": "default", "gateway": gateway, "dev": "eth0"}]
+        )
     return compute(files)
+
+
+def test_a_host_beside_the_shared_gateway_is_named_and_moved() -> None:
+    survey = lan(part(150), part(100), h2="10.64.1.3")
+    (found,) = (f for f in survey.findings if f.kind == "host-beside-shared")
+    assert found.device == "h2" and found.remedies
+    after = survey.rehearse(found.remedies[0].edits).after
+    assert "host-beside-shared" not in {f.kind for f in after.findings}
 
 
 def holders(survey: Computed) -> list[str]:

@@ -62,6 +62,13 @@ class Tables:
         for speakers in self.speakers:
             for device, items in speakers.doubts().items():
                 out.setdefault(device, []).extend(items)
+        for (device, its), table in self.tables.items():
+            because = [line for route in table.unsettled for line in route.because]
+            if table.unsettled:
+                names = ", ".join(str(route.prefix) for route in table.unsettled)
+                why = f"its routes to {names} replace each other and never settle"
+                first = because[0] if because else Source(device, "", None, "")
+                out.setdefault(device, []).append(Unmodelled(first, why, its, told=True))
         for relation in self.relations() if self.network.keys_hidden else ():
             for gate in relation.not_known if relation.works else ():
                 family = None if relation.carries_both else relation.family

@@ -29,6 +29,7 @@ KINDS = {
     f"exchange routes, at this gate: {gate}."
     for protocol in protocols()
     for gate in protocol.gate_names
+    if gate != "line"  # a line that is down has a finding of its own
 }
 
 KINDS["bgp-not-spoken"] = "Others name a router as BGP neighbour, and it runs no BGP."
@@ -59,7 +60,7 @@ def find(context: Context) -> Iterator[Finding]:
     for relation in relations:
         gate = relation.first_failing
         if relation.works or gate is None or gate.gate == "line":
-            continue  # a line that is down has a finding of its own
+            continue
         left, right = relation.left, relation.right
         spare = working[_pair(relation)] > 0
         where = f"{left.address or left.interface}-{right.device}-{right.address or ''}"

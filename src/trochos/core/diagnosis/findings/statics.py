@@ -26,7 +26,7 @@ KINDS = {
     "exit-without-target": "A static route names only an exit on a LAN where the target is not.",
     "statics-contradict": "Equal-cost static routes lead different ways, and one of them fails.",
     "discards-owned": "A discard route swallows addresses that a device of the survey has.",
-    "unsettled-routes": "Static routes that replace each other for ever.",
+    "unsettled-routes": "Routes that replace each other for ever.",
 }
 Columns = NDArray[np.int64]
 _SILENT = BIT["next-hop-silent"]
@@ -88,8 +88,8 @@ def _unsettled(device: Device, routes: tuple[Route, ...]) -> Finding:
         "unsettled-routes",
         BREAKS,
         device.name,
-        f"On {device.name} these static routes replace each other for ever: {names}.",
-        "Each is reached through another of them, so none of them ever stands for long.",
+        f"On {device.name} these routes replace each other for ever: {names}.",
+        "Each depends on another of them, so none of them ever stands for long.",
         tuple(source for route in routes for source in route.because),
     )
 

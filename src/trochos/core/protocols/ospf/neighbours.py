@@ -202,7 +202,8 @@ def _instance(end: OspfEnd, _: OspfEnd) -> Reading:
 
 
 def _link_local(end: OspfEnd, _: OspfEnd) -> Reading:
-    return Reading(str(end.address) if end.address else "none", (), end.address is not None)
+    lines = _sources(end.interface.source) if end.address is None else ()
+    return Reading(str(end.address) if end.address else "none", lines, end.address is not None)
 
 
 def _mtu(end: OspfEnd, _: OspfEnd) -> Reading:
