@@ -15,10 +15,11 @@ sys.path.insert(0, str(ROOT / "src"))
 
 from trochos.core.diagnosis import glossary, suspects  # noqa: E402
 from trochos.core.diagnosis.findings import FAMILIES, KINDS  # noqa: E402
-from trochos.core.step.verdicts import WORDS  # noqa: E402
+from trochos.core.network import claims  # noqa: E402
 from trochos.core.protocols import shared  # noqa: E402
 from trochos.core.protocols.registry import protocols  # noqa: E402
 from trochos.core.readers import limits  # noqa: E402
+from trochos.core.step.verdicts import WORDS  # noqa: E402
 
 
 def page() -> str:
@@ -126,10 +127,29 @@ def gates_page() -> str:
     return "\n".join([*out, ""])
 
 
+def claims_page() -> str:
+    """What each step of an explanation claims."""
+    out = [
+        "# Claims",
+        "",
+        "Each step of an explanation (why a prefix is in a table, or why it is not) claims one",
+        "thing, and its sentence follows from that. In documents it stands beside the sentence, as",
+        "`claim`: the kind, the device, and what else it names.",
+        "",
+        "| kind | sentence | what has to be true |",
+        "|---|---|---|",
+    ]
+    for name, (sentence, meaning) in claims.KINDS.items():
+        said = sentence if sentence != "{of}" else "(in words of its own, under `of`)"
+        out.append(f"| `{name}` | {said} | {meaning} |")
+    return "\n".join([*out, ""])
+
+
 LINKS = ("IPv4 subnet", "IPv6 subnet", "next hop answers")
 
 if __name__ == "__main__":
     (ROOT / "docs" / "manual" / "verdicts.md").write_text(verdicts_page())
+    (ROOT / "docs" / "manual" / "claims.md").write_text(claims_page())
     (ROOT / "docs" / "manual" / "gates.md").write_text(gates_page())
     (ROOT / "docs" / "manual" / "limits.md").write_text(limits_page())
     (ROOT / "docs" / "manual" / "findings.md").write_text(page())

@@ -22,6 +22,7 @@ from trochos.core.change.writers.frr.part import FrrPart
 from trochos.core.diagnosis.remedies.of_findings import remedies_of
 from trochos.core.diagnosis.why import describe, explain_prefix
 from trochos.core.network.addressing import parse_prefix
+from trochos.core.network.claims import Claim
 from trochos.core.network.edits import TextEdit
 from trochos.core.network.facts import AddressFact, Device, End, Interface, Network
 from trochos.core.network.mends import Mend, Say, Setting
@@ -189,7 +190,10 @@ class HailSpeakers(Told):
             if holder.enabled is None or holder.fact is None or not holder.up:
                 continue
             prefix = holder.fact.connected
-            told_by = Origin(holder.device, f"{holder.device} hails {prefix}", (holder.enabled,))
+            told_by = Origin(
+                Claim("own", holder.device, prefix, holder.interface.name, "by hailing"),
+                (holder.enabled,),
+            )
             seen, queue = {holder.device}, deque([(holder.device, 0)])
             while queue:
                 name, far = queue.popleft()
@@ -281,7 +285,10 @@ def test_its_routes_are_in_the_tables_and_explain_themselves() -> None:
     assert (route.protocol, route.distance, route.metric) == ("hail", 77, 2)
     assert "a Hail route to 10.9.1.0/24 (metric 2)" in describe("c", route)
     told = explain_prefix(survey.tables, survey.forwarding, "c", prefix)["chain"]
-    assert isinstance(told, list) and told[0]["says"] == "a hails 10.9.1.0/24."
+    assert (
+        isinstance(told, list)
+        and told[0]["says"] == "a announces 10.9.1.0/24 of its eth1 by hailing."
+    )
 
 
 @pytest.mark.usefixtures("hail")

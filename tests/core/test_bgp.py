@@ -11,6 +11,7 @@ from surveys import compute, wired
 
 from trochos.core.network.addressing import Address, parse_prefix
 from trochos.core.network.bgp import BgpProcess
+from trochos.core.network.claims import Claim
 from trochos.core.network.source import Source
 from trochos.core.protocols.bgp.paths import Path, best_of, compare
 from trochos.core.protocols.policy import Attributes, text_permits
@@ -38,7 +39,7 @@ def paths(draw: st.DrawFn) -> Path:
     return Path(
         attributes,
         kind,
-        Origin("gull", "says"),
+        Origin(Claim("refused", "gull", of="says")),
         None if kind == "local" else Address(4, draw(st.integers(1, 4))),
         router_id=draw(st.integers(1, 3)),
         igp_metric=draw(st.integers(0, 2)),
@@ -92,7 +93,10 @@ def test_the_order_of_arrival_in_the_list_does_not_matter(offered: list[Path], r
 
 def test_a_lower_med_counts_only_between_paths_of_one_neighbouring_system() -> None:
     base = Path(
-        Attributes(PREFIX, as_path=(65540,), origin="igp"), "ebgp", Origin("a", ""), router_id=1
+        Attributes(PREFIX, as_path=(65540,), origin="igp"),
+        "ebgp",
+        Origin(Claim("refused", "a")),
+        router_id=1,
     )  # type: ignore[arg-type]
     high = replace(base, attributes=replace(base.attributes, metric=50))
     low = replace(base, attributes=replace(base.attributes, metric=10), router_id=9)

@@ -9,6 +9,7 @@ from core.test_reference import our_table
 from surveys import compute, wired
 
 from trochos.core.network.addressing import parse_prefix
+from trochos.core.network.claims import Claim
 from trochos.core.protocols.bgp.exchange import Update, take
 from trochos.core.protocols.policy import Attributes
 from trochos.core.step.routes import OWN_AS, Origin, Refusal
@@ -139,7 +140,7 @@ def test_a_path_that_was_here_before_is_not_taken_back(
     prefix = parse_prefix("10.8.0.0/16")
     assert prefix is not None
     told = Attributes(prefix, as_path=path, confed=confed, next_hop=own.peer)
-    found = take(own, other, 4, Update(told, Origin("far", "a test")), 1)
+    found = take(own, other, 4, Update(told, Origin(Claim("refused", "far", of="a test"))), 1)
     assert isinstance(found, Refusal) != taken
     if isinstance(found, Refusal):
         assert found.kind == OWN_AS

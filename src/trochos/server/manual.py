@@ -20,6 +20,7 @@ PAGES = (
     "on-the-way",
     "verdicts",
     "gates",
+    "claims",
     "findings",
     "limits",
     "changes",

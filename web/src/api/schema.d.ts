@@ -1515,12 +1515,22 @@ export interface components {
             device: string;
             says: string;
             evidence: components["schemas"]["EvidenceShape"][];
+            claim: components["schemas"]["ClaimShape"];
         };
         ChangedLineShape: {
             device: string;
             file: string;
             line: number;
             text: string;
+        };
+        /** @description What a step claims; the manual's page of claims says what each kind means. */
+        ClaimShape: {
+            kind: components["schemas"]["KindEnum"];
+            device: string;
+            prefix?: string;
+            of?: string;
+            into?: string;
+            by?: string;
         };
         ComparedRouteShape: {
             prefix: string;
@@ -2091,6 +2101,45 @@ export interface components {
             /** @description false if the list had it already */
             added: boolean;
         };
+        /**
+         * @description * `own` - own
+         *     * `statement` - statement
+         *     * `redistributed` - redistributed
+         *     * `default` - default
+         *     * `area-default` - area-default
+         *     * `parts` - parts
+         *     * `parts-out-of` - parts-out-of
+         *     * `for-area` - for-area
+         *     * `externals` - externals
+         *     * `passed-on` - passed-on
+         *     * `passes` - passes
+         *     * `inside` - inside
+         *     * `knows-others` - knows-others
+         *     * `discards` - discards
+         *     * `tells` - tells
+         *     * `tells-default` - tells-default
+         *     * `takes` - takes
+         *     * `takes-over` - takes-over
+         *     * `holds` - holds
+         *     * `apart` - apart
+         *     * `separate` - separate
+         *     * `strange` - strange
+         *     * `connected` - connected
+         *     * `owns` - owns
+         *     * `route` - route
+         *     * `mute` - mute
+         *     * `not-taken-in` - not-taken-in
+         *     * `not-announced` - not-announced
+         *     * `not-permitted` - not-permitted
+         *     * `not-mapped` - not-mapped
+         *     * `refused` - refused
+         *     * `lacks` - lacks
+         *     * `unwritten` - unwritten
+         *     * `unused` - unused
+         *     * `unsure` - unsure
+         * @enum {string}
+         */
+        KindEnum: "own" | "statement" | "redistributed" | "default" | "area-default" | "parts" | "parts-out-of" | "for-area" | "externals" | "passed-on" | "passes" | "inside" | "knows-others" | "discards" | "tells" | "tells-default" | "takes" | "takes-over" | "holds" | "apart" | "separate" | "strange" | "connected" | "owns" | "route" | "mute" | "not-taken-in" | "not-announced" | "not-permitted" | "not-mapped" | "refused" | "lacks" | "unwritten" | "unused" | "unsure";
         LadderShape: {
             rungs: components["schemas"]["RungShape"][];
             first_failing: number | null;

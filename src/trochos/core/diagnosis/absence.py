@@ -11,15 +11,17 @@ from __future__ import annotations
 from collections import defaultdict, deque
 from collections.abc import Iterator
 
+from ..network import claims
 from ..network.addressing import Prefix
+from ..network.claims import Claim
 from ..network.facts import Device, Source
 from ..network.protocols import by_sessions, label
 from ..protocols.gates import NOTHING, Judged, Relation
 from ..protocols.tables import Tables
 from ..step.routes import Route
 
-Statement = tuple[str, str, tuple[Source, ...]]
-"""(device, sentence, evidence)."""
+Statement = tuple[Claim, tuple[Source, ...]]
+"""(what is claimed, evidence)."""
 
 
 def relation_sentence(relation: Relation) -> str:
@@ -41,6 +43,20 @@ def gate_text(gate: Judged, relation: Relation) -> str:
     if gate.left == gate.right:
         return f"{gate.gate}: both say {gate.left}"
     return f"{gate.gate}: {left.device} {gate.left}, {right.device} {gate.right}"
+
+
+def _apart(relation: Relation, lacking: str) -> Claim:
+    """The claim that two ends are no neighbours, or pass no routes, at the gate that fails."""
+    other = relation.left.device if relation.right.device == lacking else relation.right.device
+    gate = relation.first_failing
+    return Claim(
+        claims.APART,
+        lacking,
+        None,
+        relation_sentence(relation).removesuffix("."),
+        other,
+        f"{relation.protocol} {gate.gate}" if gate is not None else relation.protocol,
+    )
 
 
 class Absence:
@@ -96,11 +112,12 @@ class Absence:
         assert route is not None
         out: list[Statement] = []
         if route.origin is not None:
-            out += [(o.device, f"{o.says}.", o.sources) for o in route.origin.chain()]
-        out.append((holder, f"{holder} has {prefix} ({self._kind(route)}).", route.because))
+            out += [(o.claim, o.sources) for o in route.origin.chain()]
+        claim = Claim(claims.HOLDS, holder, prefix, self._kind(route), route.protocol)
+        out.append((claim, route.because))
         out += self._between(holder, lacking, prefix, route)
         if lacking != device:
-            out.append((device, f"So the news does not get as far as {device}.", ()))
+            out.append((Claim(claims.MUTE, device, prefix), ()))
         return out
 
     @staticmethod
@@ -120,7 +137,7 @@ class Absence:
         for relation in failing:
             gate = relation.first_failing
             evidence = gate.evidence if gate is not None and gate.stops != NOTHING else ()
-            yield lacking, relation_sentence(relation), evidence
+            yield _apart(relation, lacking), evidence
         if failing:
             return
         working = [r for r in relations if r.works]
@@ -134,10 +151,9 @@ class Absence:
             shared = sorted(set(here) & set(there))
             if shared:
                 names = " and ".join(label(p) for p in shared)
-                says = f"{holder} and {lacking} both run {names}, but not with each other."
+                yield Claim(claims.SEPARATE, holder, of=lacking, into=names), ()
             else:
-                says = f"{holder} and {lacking} exchange no routes."
-            yield lacking, says, ()
+                yield Claim(claims.STRANGE, holder, of=lacking), ()
 
     def _not_passed(
         self, protocol: str, holder: str, lacking: str, prefix: Prefix, route: Route
@@ -147,7 +163,8 @@ class Absence:
             if speakers.protocol == protocol and speakers.family == prefix.family:
                 untold = speakers.why_not_told(prefix, holder, lacking)
                 if untold is not None:
-                    return untold
+                    says = untold.says.removesuffix(".")
+                    return Claim(claims.REFUSED, untold.device, prefix, says), untold.sources
         if route.protocol != protocol:
             return self._not_announced(protocol, holder, prefix, route)
         return None
@@ -159,25 +176,21 @@ class Absence:
         process = running[0] if running and not by_sessions(protocol) else None
         for statement in process.redistributes(prefix.family) if process is not None else ():
             if statement.protocol == route.protocol:
-                says = (
-                    f"{holder} announces its {route.protocol} routes into {name}, but not {prefix}"
-                )
+                claim = Claim(claims.NOT_PERMITTED, holder, prefix, route.protocol, name)
                 if statement.route_map is not None:
                     policy = self.devices[holder].policy
                     lines = policy.sources(prefix.family, statement.route_map)
-                    says += f": the route map {statement.route_map} does not permit it."
-                    return holder, says, (statement.source, *lines)
-                return holder, says + ".", (statement.source,)
+                    claim = claim._replace(kind=claims.NOT_MAPPED, by=statement.route_map)
+                    return claim, (statement.source, *lines)
+                return claim, (statement.source,)
         where = process.source if process is not None else None
         if route.protocol == "connected":
             text = f"network {prefix}"
-            says = f"{holder} is connected to {prefix}, and no {name} statement takes it in."
+            claim = Claim(claims.NOT_TAKEN_IN, holder, prefix, into=name)
         else:
             text = f"redistribute {route.protocol}"
-            says = (
-                f"{holder} has {prefix} as {route.protocol} and does not announce that into {name}."
-            )
+            claim = Claim(claims.NOT_ANNOUNCED, holder, prefix, route.protocol, name)
         lines = ()
         if where is not None:
             lines = (where._replace(line=None, text=text, missing=True, after=where.line),)
-        return holder, says, (*lines, *route.because)
+        return claim, (*lines, *route.because)

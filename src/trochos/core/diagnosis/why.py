@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from ..forwarding.view import Forwarding
+from ..network import claims
 from ..network.addressing import Address, Prefix
+from ..network.claims import Claim
 from ..network.facts import Source
 from ..network.protocols import find, label
 from ..protocols.tables import Tables
@@ -12,18 +14,27 @@ from ..step.routes import Route
 from ..step.walk import walk
 from .absence import Absence
 
-_VERBS = {"connected": "is connected to", "local": "owns", "static": "has a static route to"}
 
-
-def _statement(device: str, says: str, evidence: tuple[Source, ...]) -> dict[str, object]:
-    return {"device": device, "says": says, "evidence": [source.as_json() for source in evidence]}
+def _statement(claim: Claim, evidence: tuple[Source, ...]) -> dict[str, object]:
+    return {
+        "device": claim.device,
+        "says": f"{claim.says}.",
+        "evidence": [source.as_json() for source in evidence],
+        "claim": claim.as_json(),
+    }
 
 
 def describe(device: str, route: Route) -> str:
     """A route in words."""
+    return f"{_held(device, route).says}."
+
+
+def _held(device: str, route: Route) -> Claim:
+    """The claim that a device has a route."""
     if route.protocol in ("connected", "local"):
         on = route.next_hops[0].interface if route.next_hops else None
-        return f"{device} {_VERBS[route.protocol]} {route.prefix} on {on}."
+        kind = claims.OWNS if route.protocol == "local" else claims.CONNECTED
+        return Claim(kind, device, route.prefix, str(on))
     ways = []
     for hop in route.next_hops:
         if hop.action != "forward":
@@ -38,9 +49,8 @@ def describe(device: str, route: Route) -> str:
     kind = f" ({route.type}, metric {route.metric})" if route.type else ""
     if not route.type and find(route.protocol) is not None:
         kind = f" (metric {route.metric})"
-    return (
-        f"{device} has {article} {name} route to {route.prefix}{kind}, {' and '.join(ways)}{via}."
-    )
+    way = f"{article} {name} route to {route.prefix}{kind}, {' and '.join(ways)}{via}"
+    return Claim(claims.ROUTE, device, route.prefix, route.protocol, way)
 
 
 def explain_prefix(
@@ -53,28 +63,24 @@ def explain_prefix(
     origin = _origins(tables, prefix)
     if held is not None:
         for name, route in _towards(tables, forwarding, device, prefix):
-            chain.append(_statement(name, describe(name, route), route.because))
+            chain.append(_statement(_held(name, route), route.because))
         chain.reverse()
         if held.origin is not None:
-            told = [_statement(o.device, f"{o.says}.", o.sources) for o in held.origin.chain()]
+            told = [_statement(o.claim, o.sources) for o in held.origin.chain()]
             chain = [*told, *(c for c in chain if c["says"] not in {t["says"] for t in told})]
         if not chain or chain[-1]["device"] != device:
-            chain.append(_statement(device, describe(device, held), held.because))
+            chain.append(_statement(_held(device, held), held.because))
         return {"device": device, "prefix": str(prefix), "present": True, "chain": chain}
     stops = absence_of(tables).explain(device, prefix)
     chain += [_statement(*statement) for statement in stops]
     for name, route in origin[:3]:
         if name != device and not stops:
-            chain.append(_statement(name, describe(name, route), route.because))
+            chain.append(_statement(_held(name, route), route.because))
     losers = table.candidates(prefix)
     for route in losers:
-        chain.append(
-            _statement(
-                device,
-                f"{device} has a {route.protocol} route to {prefix} that is not used: {route.why}",
-                route.because,
-            )
-        )
+        why = (route.why or "").removesuffix(".")
+        claim = Claim(claims.UNUSED, device, prefix, route.protocol, why)
+        chain.append(_statement(claim, route.because))
     missing = [
         *forwarding.strangers.lessons(device, prefix.family),
         *forwarding.not_computed(device, prefix.family, None),
@@ -93,19 +99,11 @@ def explain_prefix(
         learns = bool(stops)
         gap = None if missing or learns else _gap(tables, device, prefix)
         evidence = wider[0].because if wider else ()
-        chain.append(
-            _statement(
-                device,
-                f"{device} does not have {prefix}{tail}."
-                if learns
-                else f"Nothing on {device} configures {prefix}{tail}.",
-                (gap, *evidence) if gap else evidence,
-            )
-        )
+        claim = Claim(claims.LACKS if learns else claims.UNWRITTEN, device, prefix, tail)
+        chain.append(_statement(claim, (gap, *evidence) if gap else evidence))
     for item in missing:
-        chain.append(
-            _statement(device, f"Not certain: {item.as_seen_from(device)}.", (item.source,))
-        )
+        claim = Claim(claims.UNSURE, device, prefix, item.as_seen_from(device))
+        chain.append(_statement(claim, (item.source,)))
     return {"device": device, "prefix": str(prefix), "present": False, "chain": chain}
 
 

@@ -13,7 +13,9 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
+from ..network import claims
 from ..network.addressing import Address, Prefix
+from ..network.claims import Claim
 from ..network.eigrp import NAMED, EigrpHabits, EigrpInterface, EigrpProcess
 from ..network.facts import AddressFact, Device, End, Interface, Network, Unmodelled
 from ..network.mends import Mend, Say, Setting
@@ -29,7 +31,7 @@ from .gates import FILTERED, Gate, Judged, Reading, Relation, Side, judge
 from .identity import link_local, router_id, statement_covers
 from .passing import any_filters, lets_pass
 from .policy import Attributes, apply_route_map
-from .protocol import RoutingProtocol
+from .protocol import RoutingProtocol, Untold
 from .rip import classful
 
 OWN = Flow("eigrp")
@@ -392,8 +394,8 @@ class EigrpSpeakers(Told):
                 ):
                     continue
                 prefix = fact.connected
-                says = f"{name} announces {prefix} of its {end.interface.name} into EIGRP"
-                origin = Origin(name, says, (end.enabled, fact.source))
+                claim = Claim(claims.OWN, name, prefix, end.interface.name, "into EIGRP")
+                origin = Origin(claim, (end.enabled, fact.source))
                 vector = Vector(end.bandwidth, end.delay)
                 metric = composite(end.weights, vector)
                 held_before = out.get(prefix)
@@ -430,24 +432,41 @@ class EigrpSpeakers(Told):
             vector = Vector(end.bandwidth, end.delay) if end else Vector(100_000, 10)
         else:
             return None  # without a metric nothing is announced
-        says = f"{device.name} announces its {route.protocol} route to {route.prefix} into EIGRP"
-        origin = Origin(device.name, says, tuple(dict.fromkeys(because)), route.origin)
+        claim = Claim(claims.REDISTRIBUTED, device.name, route.prefix, route.protocol, "EIGRP")
+        origin = Origin(claim, tuple(dict.fromkeys(because)), route.origin)
         return Held(composite(weights, vector), vector, (), origin, True, True)
 
+    def why_not_told(self, prefix: Prefix, holder: str, other: str) -> Untold | None:
+        if not self.given:
+            return None
+        state = self._states(self.given[-1][0])[0]  # type: ignore[arg-type]
+        for key, taker in self.routers.items():
+            for listener, speaker in self.hears.get(key, ()) if key[0] == other else ():
+                sender = self.routers[speaker.device, speaker.process.number]
+                held = state[sender.key].get(prefix)
+                if speaker.device != holder or held is None:
+                    continue
+                if not _stub_allows(sender, held):
+                    assert sender.process.stub is not None
+                    says = f"{holder} is a stub, and does not announce {prefix} as one."
+                    return Untold(holder, says, (sender.process.stub.source,))
+                found = vectors.kept_back(
+                    (sender.device, sender.process.filters, speaker.interface.name),
+                    (taker.device, taker.process.filters, listener.interface.name),
+                    prefix,
+                )
+                if found is not None:
+                    return found
+                told = dict(self._updates(sender, speaker, state[sender.key]))
+                for summary, line in self._summaries(sender, speaker):
+                    if summary.covers(prefix) and prefix not in told:
+                        says = f"{holder} announces only {summary}, which {prefix} is part of."
+                        return Untold(holder, says, (line,))
+                return Untold(holder, f"{holder} announces it, and {other} has none of it.", ())
+        return None
+
     def _converge(self, local: dict[tuple[str, int], dict[Prefix, Held]]) -> dict[str, list[Route]]:
-        state = {key: dict(held) for key, held in local.items()}
-        self.unsettled = {}
-        for _ in range(ROUNDS):
-            fresh = {key: self._listen(key, local[key], state) for key in state}
-            if fresh == state:
-                break
-            state = fresh
-        else:
-            fresh = {key: self._listen(key, local[key], state) for key in state}
-            self.unsettled = vectors.moving(state, fresh)
-            for known in state.values():
-                for prefix in self.unsettled:
-                    known.pop(prefix, None)  # no state of it is true for long
+        state, self.unsettled = self._states(local)
         out: dict[str, list[Route]] = defaultdict(list)
         for key, known in state.items():
             router = self.routers[key]
@@ -485,6 +504,25 @@ class EigrpSpeakers(Told):
                     )
                 )
         return out
+
+    def _states(
+        self, local: dict[tuple[str, int], dict[Prefix, Held]]
+    ) -> tuple[dict[tuple[str, int], dict[Prefix, Held]], dict[Prefix, list[tuple[str, int]]]]:
+        """What every process knows in the end, and on what they never agree."""
+        state = {key: dict(held) for key, held in local.items()}
+        moving: dict[Prefix, list[tuple[str, int]]] = {}
+        for _ in range(ROUNDS):
+            fresh = {key: self._listen(key, local[key], state) for key in state}
+            if fresh == state:
+                break
+            state = fresh
+        else:
+            fresh = {key: self._listen(key, local[key], state) for key in state}
+            moving = vectors.moving(state, fresh)
+            for known in state.values():
+                for prefix in moving:
+                    known.pop(prefix, None)  # no state of it is true for long
+        return state, moving
 
     def _listen(
         self,
@@ -568,8 +606,8 @@ class EigrpSpeakers(Told):
             members = parts.get(summary)
             if members:
                 best = min(members, key=lambda h: h.metric)
-                says = f"{router.device.name} announces {summary} for its parts out of {name}"
-                origin = Origin(router.device.name, says, (source,), best.origin)
+                claim = Claim(claims.OUT_OF, router.device.name, summary, name)
+                origin = Origin(claim, (source,), best.origin)
                 out.append((summary, best._replace(origin=origin, hops=(), own=True)))
         return out
 
@@ -597,8 +635,9 @@ class EigrpSpeakers(Told):
                 members = [h for p, h in known.items() if summary.covers(p) and p != summary]
                 if members and summary not in known:
                     best = min(members, key=lambda h: h.metric)
-                    says = f"{router.device.name} discards what is in {summary} and in no part"
-                    origin = Origin(router.device.name, says, (source,))
+                    name = router.device.name
+                    claim = Claim(claims.DISCARDS, name, summary, "summary", "part")
+                    origin = Origin(claim, (source,))
                     out[summary] = best._replace(origin=origin, own=True)
         return list(out.items())
 

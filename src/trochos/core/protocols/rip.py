@@ -12,7 +12,9 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
+from ..network import claims
 from ..network.addressing import Address, Prefix, prefix_of
+from ..network.claims import Claim
 from ..network.facts import AddressFact, Device, End, Interface, Network, Unmodelled
 from ..network.mends import Mend, Say, Setting
 from ..network.rip import NAMED, RipHabits, RipInterface, RipProcess
@@ -28,7 +30,7 @@ from .gates import FILTERED, NOTHING, ROUTES, Gate, Judged, Reading, Relation, S
 from .identity import link_local, statement_covers
 from .passing import any_filters, lets_pass, on_own_packets
 from .policy import Attributes, apply_route_map, filter_permits
-from .protocol import RoutingProtocol
+from .protocol import RoutingProtocol, Untold
 
 INFINITY = 16
 ROUNDS = 4 * INFINITY
@@ -381,11 +383,11 @@ class RipSpeakers(Told):
                     out[route.prefix] = held
         if process.default is not None:
             prefix = Prefix(self.family, 0, 0)
-            says = f"{name} announces a default route into {process.name}"
-            out[prefix] = Held(1, (), Origin(name, says, (process.default.source,)), True)
+            claim = Claim(claims.DEFAULT, name, into=process.name)
+            out[prefix] = Held(1, (), Origin(claim, (process.default.source,)), True)
         for prefix, source in process.statics:
-            says = f"{name} announces {prefix} into {process.name}"
-            out[prefix] = Held(1, (), Origin(name, says, (source,)), True)
+            claim = Claim(claims.STATEMENT, name, prefix, into=process.name)
+            out[prefix] = Held(1, (), Origin(claim, (source,)), True)
         for end in router.ends:
             if not end.active or end.enabled is None:
                 continue
@@ -399,8 +401,10 @@ class RipSpeakers(Told):
                 if not inside:
                     continue
                 prefix = fact.connected
-                says = f"{name} announces {prefix} of its {end.interface.name} into {process.name}"
-                origin = Origin(name, says, (end.enabled, fact.source))
+                port, into = end.interface.name, f"into {process.name}"
+                origin = Origin(
+                    Claim(claims.OWN, name, prefix, port, into), (end.enabled, fact.source)
+                )
                 out.setdefault(prefix, Held(1, (), origin, True, end.interface.name))
                 if out[prefix].protocol != "rip":
                     out[prefix] = Held(1, (), origin, True, end.interface.name)
@@ -429,28 +433,54 @@ class RipSpeakers(Told):
             if ruling.attributes.metric is not None:
                 metric = ruling.attributes.metric
             tag = ruling.attributes.tag
-        says = (
-            f"{device.name} announces its {route.protocol} route to {route.prefix} "
-            f"into {process.name}"
-        )
-        origin = Origin(device.name, says, tuple(dict.fromkeys(because)), route.origin)
+        claim = Claim(claims.REDISTRIBUTED, device.name, route.prefix, route.protocol, process.name)
+        origin = Origin(claim, tuple(dict.fromkeys(because)), route.origin)
         interface = hop.interface if route.protocol == "connected" else None
         return Held(metric, (), origin, True, interface, route.protocol, tag)
 
+    def why_not_told(self, prefix: Prefix, holder: str, other: str) -> Untold | None:
+        if not self.given or other not in self.routers:
+            return None
+        known = self._states(self.given[-1][0])[0].get(holder, {})  # type: ignore[arg-type]
+        held = known.get(prefix)
+        if held is None:
+            return None
+        sender, taker = self.routers[holder], self.routers[other]
+        shown = {told for told, _ in _with_aggregates(sender, known)}
+        if prefix not in shown:
+            wide = [(a, line) for a, line in sender.process.aggregates if a.covers(prefix)]
+            says = f"{holder} announces only {wide[0][0]}, which {prefix} is part of."
+            return Untold(holder, says, (wide[0][1],))
+        heard = [(a, b) for a, b in self.hears.get(other, ()) if b.device == holder]
+        for listener, speaker in heard:
+            here, there = speaker.interface.name, listener.interface.name
+            found = vectors.kept_back(
+                (sender.device, sender.process.filters, here),
+                (taker.device, taker.process.filters, there),
+                prefix,
+            )
+            if found is not None:
+                return found
+            out = _offset(sender, "out", here, prefix) or 0
+            metric = self._taken(taker, listener, prefix, held.metric + out)[0]
+            if metric >= INFINITY:
+                lines = tuple(
+                    item.source
+                    for router, port in ((sender, here), (taker, there))
+                    for item in router.process.offsets
+                    if item.interface in (None, port)
+                )
+                says = (
+                    f"The metric of {prefix} from {holder} to {other} would be {metric}, and "
+                    f"{INFINITY} stands for no way."
+                )
+                return Untold(holder, says, (*lines, *held.origin.sources))
+        if not heard:
+            return vectors.unheard(self._relations, holder, other)
+        return Untold(holder, f"{holder} announces it, and {other} has none of it.", ())
+
     def _converge(self, local: dict[str, dict[Prefix, Held]]) -> dict[str, list[Route]]:
-        state = {name: dict(held) for name, held in local.items()}
-        self.unsettled = {}
-        for _ in range(ROUNDS):
-            fresh = {name: self._listen(name, local[name], state) for name in state}
-            if fresh == state:
-                break
-            state = fresh
-        else:
-            fresh = {name: self._listen(name, local[name], state) for name in state}
-            self.unsettled = vectors.moving(state, fresh)
-            for known in state.values():
-                for prefix in self.unsettled:
-                    known.pop(prefix, None)  # no state of it is true for long
+        state, self.unsettled = self._states(local)
         out: dict[str, list[Route]] = {}
         for name, known in state.items():
             process = self.routers[name].process
@@ -472,6 +502,25 @@ class RipSpeakers(Told):
                 if not held.own
             ]
         return out
+
+    def _states(
+        self, local: dict[str, dict[Prefix, Held]]
+    ) -> tuple[dict[str, dict[Prefix, Held]], dict[Prefix, list[str]]]:
+        """What every router knows in the end, and on what they never agree."""
+        state = {name: dict(held) for name, held in local.items()}
+        moving: dict[Prefix, list[str]] = {}
+        for _ in range(ROUNDS):
+            fresh = {name: self._listen(name, local[name], state) for name in state}
+            if fresh == state:
+                break
+            state = fresh
+        else:
+            fresh = {name: self._listen(name, local[name], state) for name in state}
+            moving = vectors.moving(state, fresh)
+            for known in state.values():
+                for prefix in moving:
+                    known.pop(prefix, None)  # no state of it is true for long
+        return state, moving
 
     def _listen(
         self, name: str, local: dict[Prefix, Held], state: dict[str, dict[Prefix, Held]]
@@ -550,8 +599,8 @@ def _with_aggregates(router: Router, known: dict[Prefix, Held]) -> Iterator[tupl
         part = next((p for p in known if p != aggregate and aggregate.covers(p)), None)
         if part is not None:
             name = router.device.name
-            says = f"{name} announces {aggregate} for what it knows inside it"
-            origin = Origin(name, says, (source,), known[part].origin)
+            claim = Claim(claims.PARTS, name, aggregate, "it knows")
+            origin = Origin(claim, (source,), known[part].origin)
             active[aggregate] = Held(1, (), origin, True)
     for prefix, held in known.items():
         if not any(a != prefix and a.covers(prefix) for a in active):

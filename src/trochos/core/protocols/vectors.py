@@ -13,8 +13,9 @@ from ..network.routing import Flag, NetworkStatement, PeerDistance, RouteFilter
 from ..network.source import Source
 from ..step.links import Links
 from ..step.routes import NextHop
-from .gates import Reading
+from .gates import Reading, Relation
 from .policy import filter_permits
+from .protocol import Untold
 
 
 class _Process(Protocol):
@@ -174,12 +175,53 @@ def allowed(
     prefix: Prefix,
 ) -> bool:
     """True if every filter of this direction on this interface lets a prefix pass."""
+    return denying(device, filters, direction, interface, prefix) is None
+
+
+def denying(
+    device: Device,
+    filters: Iterable[RouteFilter],
+    direction: str,
+    interface: str,
+    prefix: Prefix,
+) -> tuple[str, tuple[Source, ...]] | None:
+    """The first list of this direction on this interface that keeps a prefix back, with the lines
+    that say so; None if none does."""
     for item in filters:
         if item.direction != direction or item.interface not in (None, interface):
             continue
-        if not filter_permits(device.policy, item.kind, item.name, prefix, missing=True)[0]:
-            return False
-    return True
+        permit, line = filter_permits(device.policy, item.kind, item.name, prefix, missing=True)
+        if not permit:
+            return item.name, (item.source, *((line,) if line is not None else ()))
+    return None
+
+
+def kept_back(
+    sender: tuple[Device, Iterable[RouteFilter], str],
+    taker: tuple[Device, Iterable[RouteFilter], str],
+    prefix: Prefix,
+) -> Untold | None:
+    """What lists at either end of a link do to a prefix: (whose, its lists, its interface)."""
+    for (device, filters, interface), direction, does in (
+        (sender, "out", "does not pass it on"),
+        (taker, "in", "does not take it"),
+    ):
+        found = denying(device, filters, direction, interface, prefix)
+        if found is not None:
+            says = f"{device.name} {does}: its list {found[0]} keeps {prefix} back."
+            return Untold(device.name, says, found[1])
+    return None
+
+
+def unheard(relations: Iterable[Relation], holder: str, other: str) -> Untold | None:
+    """Why one of two neighbours hears nothing of the other, although that one hears it."""
+    for relation in relations:
+        sides = {relation.left.device, relation.right.device}
+        gate = relation.first_failing
+        if sides == {holder, other} and gate is not None:
+            says = f"{other} hears no updates of {holder}, at this gate: {gate.gate}."
+            return Untold(holder, says, gate.evidence)
+    return None
 
 
 def distance(

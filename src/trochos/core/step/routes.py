@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from ..network.addressing import Address, Prefix
+from ..network.claims import Claim
 from ..network.facts import Source
 
 
@@ -40,10 +41,17 @@ class Origin:
     was redistributed, the neighbour that told the announcer. Routes share these objects.
     """
 
-    device: str
-    says: str
+    claim: Claim
     sources: tuple[Source, ...] = ()
     before: Origin | None = None
+
+    @property
+    def device(self) -> str:
+        return self.claim.device
+
+    @property
+    def says(self) -> str:
+        return self.claim.says
 
     def chain(self) -> list[Origin]:
         """All steps, the first announcement first."""

@@ -9,8 +9,10 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any
 
+from ...network import claims
 from ...network.addressing import Address, Prefix
 from ...network.bgp import BgpNeighbourFamily
+from ...network.claims import Claim
 from ...network.facts import Interface
 from ...network.source import Source
 from ...step.routes import OWN_AS, Origin, Refusal
@@ -149,8 +151,8 @@ def give(end: BgpEnd, other: BgpEnd, family: int, path: Path, suppressed: bool) 
     if process.max_med is not None:
         new = replace(new, metric=process.max_med.value)
         because.append(process.max_med.source)
-    says = f"{end.name} tells {other.name} of {route.prefix}"
-    origin = Origin(end.name, says, tuple(dict.fromkeys(because)), path.origin)
+    claim = Claim(claims.TELLS, end.name, route.prefix, other.name)
+    origin = Origin(claim, tuple(dict.fromkeys(because)), path.origin)
     link = None
     # Inside the system the link-local address comes along with own announcements only.
     says_link = external or path.kind == LOCAL or (end.link and new.next_hop == end.source)
@@ -340,11 +342,9 @@ def take(
             route = replace(route, next_hop=update.link_next_hop)
     if route.next_hop is None or any(i.has(route.next_hop) for i in end.device.interfaces):
         return Refusal(f"its next hop {route.next_hop} is {end.name} itself")
-    says = f"{end.name} takes {route.prefix} from {other.name}"
+    claim = Claim(claims.TAKES, end.name, route.prefix, other.name)
     origin = (
-        Origin(end.name, says, tuple(dict.fromkeys(because)), update.origin)
-        if because
-        else update.origin
+        Origin(claim, tuple(dict.fromkeys(because)), update.origin) if because else update.origin
     )
     return Path(
         route,
@@ -393,6 +393,6 @@ def default_route(end: BgpEnd, other: BgpEnd, family: int) -> Update | None:
         route = _path_outside(end, other, held, route)
     else:
         route = replace(route, local_preference=end.process.default_local_preference)
-    says = f"{end.name} tells {other.name} of a default route"
+    claim = Claim(claims.TELLS_DEFAULT, end.name, of=other.name)
     link = _link_local_towards(end) if family == 6 else None
-    return Update(route, Origin(end.name, says, (statement.source,)), None, (), link)
+    return Update(route, Origin(claim, (statement.source,)), None, (), link)

@@ -12,7 +12,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 
+from ...network import claims
 from ...network.bgp import BgpFamily, BgpProcess
+from ...network.claims import Claim
 from ...network.facts import Device
 from ...network.source import Source
 from ...step.routes import NextHop, Origin
@@ -90,11 +92,11 @@ def taken_over(leak: Leak, best: Path | None, source: Device, target: Device) ->
             return None
         attributes = ruling.attributes
         because += ruling.because
-    says = f"{target.name} takes {best.prefix} over from {source.name}"
+    claim = Claim(claims.TAKES_OVER, target.name, best.prefix, source.name)
     return Path(
         replace(attributes, next_hop=None, interface=None),
         EXTERNAL if best.kind == LOCAL else best.kind,
-        Origin(target.name, says, tuple(dict.fromkeys(because)), best.origin),
+        Origin(claim, tuple(dict.fromkeys(because)), best.origin),
         speaker=source.name,
         recursive=False,
         leaked=source.name,

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from ...network import claims
 from ...network.addressing import Prefix
 from ...network.bgp import BgpProcess
+from ...network.claims import Claim
 from ...network.facts import Device
 from ...network.routing import Redistribution
 from ...step.routes import NextHop, Origin, Route
@@ -52,10 +54,9 @@ def local_paths(
                 continue
             attributes = ruling.attributes
             because += ruling.because
-        says = f"{device.name} announces {statement.prefix} into BGP"
+        claim = Claim(claims.STATEMENT, device.name, statement.prefix, into="BGP")
         origin = Origin(
-            device.name,
-            says,
+            claim,
             tuple(dict.fromkeys(because)),
             found.origin if found else None,
         )
@@ -87,6 +88,6 @@ def _redistributed(device: Device, statement: Redistribution, route: Route) -> P
             return None
         attributes = ruling.attributes
         because += ruling.because
-    says = f"{device.name} announces its {route.protocol} route to {route.prefix} into BGP"
-    origin = Origin(device.name, says, tuple(dict.fromkeys(because)), route.origin)
+    claim = Claim(claims.REDISTRIBUTED, device.name, route.prefix, route.protocol, "BGP")
+    origin = Origin(claim, tuple(dict.fromkeys(because)), route.origin)
     return Path(attributes, LOCAL, origin)

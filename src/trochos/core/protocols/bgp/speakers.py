@@ -11,8 +11,10 @@ from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
+from ...network import claims
 from ...network.addressing import Address, Prefix, host_prefix
 from ...network.bgp import NAMED, BgpAggregate, BgpFamily, BgpHabits, BgpNeighbour, BgpProcess
+from ...network.claims import Claim
 from ...network.facts import Device, End, Network, Unmodelled
 from ...network.source import Source
 from ...step.links import Links
@@ -398,11 +400,9 @@ class BgpSpeakers:
                 attributes = ruling.attributes
                 because += ruling.because
         name = speaker.device.name
-        says = f"{name} announces {aggregate.prefix} for what it holds inside it"
+        claim = Claim(claims.PARTS, name, aggregate.prefix, "it holds")
         first = min(parts, key=lambda path: path.prefix)
-        path = Path(
-            attributes, LOCAL, Origin(name, says, tuple(because), first.origin), aggregate=True
-        )
+        path = Path(attributes, LOCAL, Origin(claim, tuple(because), first.origin), aggregate=True)
         if before is not None and before.aggregate and _same(before, path):
             return False
         speaker.local[aggregate.prefix] = path

@@ -17,7 +17,9 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from ...network import claims
 from ...network.addressing import Prefix
+from ...network.claims import Claim
 from ...network.facts import Device, End, Network, Unmodelled
 from ...network.isis import (
     LEVELS,
@@ -35,7 +37,7 @@ from .. import vectors
 from ..again import Told, alike
 from ..gates import Relation, Side, judge
 from ..policy import Attributes, apply_route_map
-from ..protocol import RoutingProtocol
+from ..protocol import RoutingProtocol, Untold
 from ..shortest import FAR, AreaGraph, Edge, Sets, numbers_of
 from .ends import DOWN, UP, IsisEnd, ends_of
 from .gates import GATES, level_key
@@ -224,6 +226,33 @@ class IsisSpeakers(Told):
                 out.setdefault(name, []).append(doubt)
         return out
 
+    def why_not_told(self, prefix: Prefix, holder: str, other: str) -> Untold | None:
+        """Where it is announced in another level than the one in which the two are neighbours."""
+        spoken = {
+            level
+            for level, edges in self._edges.items()
+            if any(a.device == holder and b.device == other for a, b in edges)
+        }
+        origins = [
+            (level, advert.origin)
+            for level in LEVELS
+            for advert in self._prefixes[level].get(prefix, ())
+            if advert.router == holder
+        ]
+        told: dict[str, list[Item]] = self.given[-1][0] if self.given else {}  # type: ignore[assignment]
+        origins += [(i[0], i[3]) for i in told.get(holder, ()) if i[1] == prefix]
+        if not origins or not spoken:
+            return None
+        lines = tuple(line for _, origin in origins for line in origin.sources)
+        if spoken.isdisjoint(level for level, _ in origins):
+            where = " and ".join(str(level) for level in sorted({level for level, _ in origins}))
+            says = (
+                f"{holder} announces it in level {where}, and {other} is its neighbour in level "
+                f"{' and '.join(map(str, sorted(spoken)))} alone."
+            )
+            return Untold(holder, says, lines)
+        return Untold(holder, f"{holder} announces it, and {other} has none of it.", ())
+
     def least_distance(self, device: Device) -> int | None:
         """The distance of its routes on a device; None without it."""
         running = device.routing.of(IsisProcess)
@@ -307,8 +336,11 @@ class IsisSpeakers(Told):
                 for fact in end.interface.addresses:
                     if fact.address.family != self.family or fact.address.is_link_local:
                         continue
-                    says = f"{name} announces {fact.connected} of its {end.interface.name}"
-                    origin = Origin(name, f"{says} in level {level}", (end.enabled, fact.source))
+                    port, into = end.interface.name, f"in level {level}"
+                    origin = Origin(
+                        Claim(claims.OWN, name, fact.connected, port, into),
+                        (end.enabled, fact.source),
+                    )
                     advert = Advert(name, end.costs[level], origin)
                     out.setdefault(fact.connected, []).append(advert)
         return out
@@ -350,11 +382,9 @@ class IsisSpeakers(Told):
                 return None
             because += ruling.because
             metric = ruling.attributes.metric
-        says = (
-            f"{device.name} announces its {route.protocol} route to {route.prefix} into IS-IS, "
-            f"level {level}"
-        )
-        origin = Origin(device.name, says, tuple(dict.fromkeys(because)), route.origin)
+        into = f"IS-IS, level {level}"
+        claim = Claim(claims.REDISTRIBUTED, device.name, route.prefix, route.protocol, into)
+        origin = Origin(claim, tuple(dict.fromkeys(because)), route.origin)
         usual = device.profile.habit(IsisHabits).redistribute_metric
         return level, route.prefix, usual if metric is None else metric, origin
 
@@ -376,8 +406,8 @@ class IsisSpeakers(Told):
                 return None
             because += ruling.because
             metric = ruling.attributes.metric or 0
-        says = f"{device.name} announces a default route into IS-IS, level {level}"
-        return level, prefix, metric, Origin(device.name, says, tuple(because))
+        claim = Claim(claims.DEFAULT, device.name, into=f"IS-IS, level {level}")
+        return level, prefix, metric, Origin(claim, tuple(because))
 
     # -- ways ---------------------------------------------------------------------------
 
@@ -426,8 +456,8 @@ class IsisSpeakers(Told):
             if name != router.device.name and 2 in self.routers[name].adjacent and sends:
                 if other.levels == frozenset(LEVELS):
                     lines = (other.net.source,) if other.net is not None else ()
-                    says = f"{name} says in level 1 that it knows other areas"
-                    out.append(Advert(name, 0, Origin(name, says, lines)))
+                    origin = Origin(Claim(claims.KNOWS_OTHERS, name), lines)
+                    out.append(Advert(name, 0, origin))
         return out
 
     def idle_level(self, name: str) -> list[str]:

@@ -5,7 +5,9 @@ RFC 2328, section 12.4.1 (router links) and 12.4.2 (networks with several router
 
 from __future__ import annotations
 
+from ...network import claims
 from ...network.addressing import Prefix, dotted, host_prefix
+from ...network.claims import Claim
 from ...step.routes import NextHop, Origin
 from ..shortest import Advert, AreaGraph, Edge
 from .interfaces import LOOPBACK, ONE_OF_MANY, SHARED, OspfEnd
@@ -109,11 +111,9 @@ class Areas:
             for held, source in end.prefixes:
                 if held.covers(prefix):
                     lines.append(source)
-            says = (
-                f"{end.device} announces {prefix} of its {end.interface.name} in area "
-                f"{dotted(end.area.value)}"
-            )
-            origin = self._origins[key] = Origin(end.device, says, tuple(lines))
+            into = f"in area {dotted(end.area.value)}"
+            claim = Claim(claims.OWN, end.device, prefix, end.interface.name, into)
+            origin = self._origins[key] = Origin(claim, tuple(lines))
         advert = Advert(graph.node(end.device), cost, origin, end.interface.name, transit)
         graph.adverts.setdefault(prefix, []).append(advert)
 

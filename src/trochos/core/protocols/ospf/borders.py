@@ -11,7 +11,9 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from ...network import claims
 from ...network.addressing import Prefix, dotted
+from ...network.claims import Claim
 from ...network.ospf import OspfArea, OspfHabits
 from ...step.routes import NextHop, Origin, Refusal
 from ..policy import filter_permits
@@ -200,9 +202,9 @@ class Borders:
                     or border.device.profile.habit(OspfHabits).range_keeps_lowest_cost
                 )
                 cost = (min if lowest else max)(int(held.cost[row, m]) for m in members)
-            says = f"{name} announces {item.prefix} for its area {dotted(number)}"
+            claim = Claim(claims.FOR_AREA, name, item.prefix, dotted(number))
             before = self.origins.get(int(held.who[row, members[0]]))
-            origin = Origin(name, says, (item.source,), before)
+            origin = Origin(claim, (item.source,), before)
             for target in targets:
                 self._one(border, target, item.substitute or item.prefix, cost, origin, into)
 
@@ -318,8 +320,8 @@ class Borders:
         costs: Costs,
         before: Numbers,
     ) -> Told:
-        says = f"from area {dotted(source)} into area {dotted(target)}"
-        made = PassedOn(border.device.name, names, says)
+        ends = f"area {dotted(source)}", f"area {dotted(target)}"
+        made = PassedOn(border.device.name, names, *ends)
         first = self.origins.passed_on(before.copy(), target, made)
         if border.process.stub_router is not None and border.process.stub_router.value:
             costs = np.full_like(costs, _AVOID)
@@ -378,8 +380,8 @@ class Borders:
             if self.family == 6 and facts.kind == "nssa" and facts.summaries:
                 continue  # its default is an external, where it is told to have one
             cost = facts.default_cost.value if facts.default_cost else 1
-            says = f"{name} announces a default route into the {facts.kind} area {dotted(number)}"
-            origin = Origin(name, says, (facts.kind_source,))
+            claim = Claim(claims.AREA_DEFAULT, name, of=f"{facts.kind} ", into=dotted(number))
+            origin = Origin(claim, (facts.kind_source,))
             self._one(border, number, Prefix(self.family, 0, 0), cost, origin, into)
 
     @cached_property

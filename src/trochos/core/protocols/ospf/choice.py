@@ -11,7 +11,9 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from ...network import claims
 from ...network.addressing import Address, Prefix, dotted, prefix_of
+from ...network.claims import Claim
 from ...network.ospf import OspfHabits
 from ...step.routes import NextHop, Origin
 from ...step.rows import Columns, Reasons
@@ -83,7 +85,7 @@ class Choice:
             if statement is None:
                 continue
             name = router.device.name
-            says = f"{name} announces a default route into the area {dotted(number)}"
+            claim = Claim(claims.AREA_DEFAULT, name, into=dotted(number))
             within[number].append(
                 External(
                     name,
@@ -91,7 +93,7 @@ class Choice:
                     1 if statement.metric is None else statement.metric,
                     statement.metric_type or 2,
                     self._address_in(router, number) if self.family == 6 else None,
-                    Origin(name, says, (statement.source,)),
+                    Origin(claim, (statement.source,)),
                     number,
                 )
             )
@@ -112,14 +114,14 @@ class Choice:
                         continue
                     if not self.ways.has(self.held.row[name], item.announcer):
                         continue
-                    says = f"{name} passes {item.prefix} on from area {dotted(number)}"
+                    claim = Claim(claims.PASSES, name, item.prefix, f"area {dotted(number)}")
                     passed = External(
                         name,
                         item.prefix,
                         item.metric,
                         item.metric_type,
                         item.forward,
-                        Origin(name, says, (), item.origin),
+                        Origin(claim, (), item.origin),
                         tag=item.tag,
                     )
                     habits = border.device.profile.habit(OspfHabits)

@@ -13,7 +13,9 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from ...network import claims
 from ...network.addressing import Prefix, dotted
+from ...network.claims import Claim
 from ...network.facts import Network, Unmodelled
 from ...network.ospf import AreaRange, OspfHabits, OspfProcess
 from ...step.links import Links
@@ -147,7 +149,7 @@ class OspfDomain:
             return
         columns, nodes = np.array(place, dtype=np.int64).T
         origins = [
-            Origin(name, f"{name} is in area {dotted(graph.id)}")
+            Origin(Claim(claims.INSIDE, name, into=f"area {dotted(graph.id)}"))
             for name in (graph.nodes[node] for node in nodes.tolist())
         ]
         first = self.origins.several(origins, graph.id)
@@ -293,9 +295,7 @@ class OspfDomain:
 
 def _discard(found: AreaRange, distance: int) -> Route:
     origin = Origin(
-        found.source.device,
-        f"{found.source.device} discards what lies in its range {found.prefix} and in no "
-        "network of it",
+        Claim(claims.DISCARDS, found.source.device, found.prefix, "range", "network"),
         (found.source,),
     )
     return Route(

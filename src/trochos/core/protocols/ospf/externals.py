@@ -7,7 +7,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from ...network import claims
 from ...network.addressing import Address, Prefix
+from ...network.claims import Claim
 from ...network.facts import Device
 from ...network.ospf import OspfHabits, OspfProcess
 from ...network.routing import DefaultRoute, Redistribution
@@ -94,9 +96,7 @@ def _redistributed(
         attributes = ruling.attributes
         because += ruling.because
     origin = Origin(
-        device.name,
-        f"{device.name} announces its {statement.protocol} route to {route.prefix} into "
-        f"{process.name}",
+        Claim(claims.REDISTRIBUTED, device.name, route.prefix, statement.protocol, process.name),
         tuple(dict.fromkeys(because)),
         route.origin,
     )
@@ -147,7 +147,7 @@ def _default(
             return None
         attributes = ruling.attributes
         because += ruling.because
-    says = f"{device.name} announces a default route into {process.name}"
+    claim = Claim(claims.DEFAULT, device.name, into=process.name)
     hop = held.next_hops[0] if held and held.next_hops else None
     return External(
         device.name,
@@ -155,7 +155,7 @@ def _default(
         attributes.metric or 0,
         attributes.metric_type or 2,
         _forwarding(hop.address if hop and not statement.always else None, ends),
-        Origin(device.name, says, tuple(because), held.origin if held else None),
+        Origin(claim, tuple(because), held.origin if held else None),
         tag=attributes.tag,
     )
 
@@ -190,9 +190,8 @@ def _summarised(device: Device, process: OspfProcess, found: list[External]) -> 
         sources: list[Source] = [summary.source]
         for member in members[:3]:
             sources += member.origin.sources
-        says = (
-            f"{device.name} announces {summary.prefix} for {len(members)} externals "
-            f"into {process.name}"
+        claim = Claim(
+            claims.EXTERNALS, device.name, summary.prefix, str(len(members)), process.name
         )
         out.append(
             replace(
@@ -201,7 +200,7 @@ def _summarised(device: Device, process: OspfProcess, found: list[External]) -> 
                 metric=default_metric(device, process),
                 metric_type=2,
                 forward=None,
-                origin=Origin(device.name, says, tuple(dict.fromkeys(sources))),
+                origin=Origin(claim, tuple(dict.fromkeys(sources))),
             )
         )
     return out

@@ -8,7 +8,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from ...network import claims
 from ...network.addressing import Prefix
+from ...network.claims import Claim
 from ...step.routes import Origin
 from ..shortest import Advert, AreaGraph, Nearest
 from .holdings import Costs
@@ -26,15 +28,16 @@ class Told(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class PassedOn:
-    """The sentence of a border that passes on what it holds from one area into another."""
+    """The claim of a border that passes on what it holds from one area into another."""
 
     border: str
     names: tuple[Prefix | str, ...]
+    source: str
     into: str
 
     def __call__(self, place: int, before: Origin) -> Origin:
-        says = f"{self.border} announces {self.names[place]} {self.into}"
-        return Origin(self.border, says, (), before)
+        claim = Claim(claims.PASSED_ON, self.border, self.names[place], self.source, self.into)
+        return Origin(claim, (), before)
 
 
 @dataclass(slots=True)

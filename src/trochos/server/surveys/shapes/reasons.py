@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from rest_framework import serializers as s
 
+from ....core.network import claims
 from .base import EndShape, EvidenceShape, Shape
 from .journeys import RouteShape
 
@@ -39,10 +40,22 @@ class RelationsShape(Shape):
     pairs = RelationShape(many=True)
 
 
+class ClaimShape(Shape):
+    """What a step claims; the manual's page of claims says what each kind means."""
+
+    kind = s.ChoiceField(list(claims.KINDS))
+    device = s.CharField()
+    prefix = s.CharField(required=False)
+    of = s.CharField(required=False)
+    into = s.CharField(required=False)
+    by = s.CharField(required=False)
+
+
 class ChainStepShape(Shape):
     device = s.CharField()
     says = s.CharField()
     evidence = EvidenceShape(many=True)
+    claim = ClaimShape()
 
 
 class WhyOneShape(Shape):
