@@ -7,6 +7,7 @@ import pytest
 from surveys import compute, wired
 
 from trochos.core.change.apply import apply
+from trochos.core.protocols.registry import protocols
 from trochos.core.survey import Computed
 
 Swap = tuple[str, str]
@@ -198,3 +199,9 @@ def test_a_gate_that_fails_is_found_and_mended(
     protocol: str, kind: str, swap: Swap, end: int
 ) -> None:
     each_remedy_mends(pair(protocol, end, swap), kind)
+
+
+def test_every_row_has_a_mend_or_says_why_not() -> None:
+    rows = [(protocol.name, row) for protocol in protocols() for row in protocol.rows]
+    assert len(rows) > 60
+    assert not [(name, row.name) for name, row in rows if bool(row.mend) == bool(row.no_mend)]

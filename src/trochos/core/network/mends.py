@@ -83,4 +83,17 @@ class Restate:
     value: str
 
 
-Mend = Fits | Restate | SameKeys | TakeIn | IntoSubnet | Speak | Fitting | Say
+@dataclass(frozen=True, slots=True)
+class OwnRouterId:
+    """A router id that is this device's alone."""
+
+
+class OwnMend:
+    """A mend that only one protocol knows: a kind of its own, made into edits in its own room."""
+
+    __slots__ = ()
+
+
+Mend = (
+    OwnMend | OwnRouterId | Fits | Restate | SameKeys | TakeIn | IntoSubnet | Speak | Fitting | Say
+)

@@ -57,6 +57,16 @@ class Gate(Generic[E]):
 
 
 @dataclass(frozen=True, slots=True)
+class Later(Generic[E]):
+    """A gate that is judged by more than its two ends, so its comparison stands elsewhere: its
+    name, and what would mend it."""
+
+    name: str
+    mend: Callable[[E, E], Mend | None] | None = None
+    no_mend: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Judged:
     """A gate after comparison."""
 

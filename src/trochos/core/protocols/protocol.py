@@ -19,7 +19,7 @@ from ..step.filters import Flow
 from ..step.links import Links
 from ..step.rows import Offer
 from ..step.table import Table, TableKey
-from .gates import Gate, Relation
+from .gates import Gate, Later, Relation
 
 
 class Untold(NamedTuple):
@@ -78,8 +78,8 @@ class RoutingProtocol:
     """Its speakers over a network, one for each of the families that are asked for."""
     gates: tuple[Gate[Any], ...]
     """What is compared between two ends, in the order in which the protocol meets it."""
-    more_gates: tuple[str, ...] = ()
-    """The names of what else may keep routes from passing: not compared between two ends."""
+    later: tuple[Later[Any], ...] = ()
+    """What else may keep neighbours, or routes, apart: not compared between two ends alone."""
     busy: Callable[[Device, Any, Links], set[str]] = lambda device, process, links: set()
     """The interfaces on which one of its processes runs."""
     packets: Flow | None = None
@@ -90,8 +90,13 @@ class RoutingProtocol:
         return self.named.name
 
     @property
+    def rows(self) -> tuple[Gate[Any] | Later[Any], ...]:
+        """Everything that two ends may fail at, each with its mend."""
+        return (*self.gates, *self.later)
+
+    @property
     def gate_names(self) -> tuple[str, ...]:
-        return (*(gate.name for gate in self.gates), *self.more_gates)
+        return tuple(row.name for row in self.rows)
 
     def processes(self, device: Device, family: int) -> tuple[Process, ...]:
         """Its processes of one family on a device."""

@@ -9,7 +9,8 @@ from typing import NamedTuple
 
 from ...network.addressing import Address
 from ...step.filters import DROP, REJECT, Decision, Filters, Flow, Passage
-from ..gates import ROUTES, Gate, Judged, Reading
+from ..gates import FILTERED, ROUTES, Gate, Judged, Later, Reading
+from . import mends
 from .ends import COUNTERPARTS, BgpEnd, has_policy, requires_policy, role
 from .reaching import OWN
 
@@ -236,35 +237,50 @@ def _ids_differ(left: Reading, right: Reading) -> bool:
 
 
 GATES: tuple[Gate[BgpEnd], ...] = (
-    Gate("configured", _configured, _true, stuck=_refused_by_stranger),
-    Gate("switched on", _switched_on, _true, stuck=_switched_off),
-    Gate("peer address", _address, _true, stuck=_unanswered),
+    Gate("configured", _configured, _true, stuck=_refused_by_stranger, mend=mends.configure),
+    Gate("switched on", _switched_on, _true, stuck=_switched_off, mend=mends.switch_on),
+    Gate("peer address", _address, _true, stuck=_unanswered, mend=mends.right_peer),
     Gate(
         "reachable",
         _reachable,
         lambda a, b: _come_through(a.value, b.value),
         stuck=_unanswered,
+        mend=mends.reach,
     ),
-    Gate("opens the session", _opens, lambda a, b: a.value or b.value, stuck=_unanswered),
-    Gate("source address", _source, _one_side_opens, stuck=_unanswered),
+    Gate(
+        "opens the session",
+        _opens,
+        lambda a, b: a.value or b.value,
+        stuck=_unanswered,
+        mend=mends.open_it,
+    ),
+    Gate(
+        "source address",
+        _source,
+        _one_side_opens,
+        stuck=_unanswered,
+        mend=mends.right_source,
+    ),
     Gate(
         "filter",
         _filter,
         _let_through,
         stuck=_unanswered,
+        no_mend=FILTERED,
         applies=lambda a, b: bool(
             a.device.filters or b.device.filters or any(a.on_the_way) or any(b.on_the_way)
         ),
     ),
-    Gate("hop limit", _hop_limit, _true, stuck=_unanswered),
-    Gate("password", _password, stuck=_unanswered),
-    Gate("AS number", _as_number, _true, stuck=_refused),
+    Gate("hop limit", _hop_limit, _true, stuck=_unanswered, mend=mends.cross),
+    Gate("password", _password, stuck=_unanswered, mend=mends.same_password),
+    Gate("AS number", _as_number, _true, stuck=_refused, mend=mends.right_system),
     Gate(
         "role",
         _role,
         _true,
         stuck=_refused,
         applies=lambda a, b: role(a) is not None or role(b) is not None,
+        mend=mends.fitting_role,
     ),
     Gate(
         "router ids differ",
@@ -272,9 +288,17 @@ GATES: tuple[Gate[BgpEnd], ...] = (
         _ids_differ,
         stuck=_refused,
         applies=lambda a, b: a.local_as == b.local_as,
+        mend=mends.own_router_id,
     ),
-    Gate("prefix limit", _prefix_limit, _true, stuck=_limited),
+    Gate("prefix limit", _prefix_limit, _true, stuck=_limited, mend=mends.lift_limit),
 )
+LATER: tuple[Later[BgpEnd], ...] = (
+    Later("IPv4 family", mends.carry(4)),
+    Later("IPv6 family", mends.carry(6)),
+    Later("external policy", mends.have_policy),
+    Later("peer near", mends.come_near),
+)
+"""What keeps routes from passing over a session that stands."""
 
 
 def family_gate(left: BgpEnd, right: BgpEnd, family: int) -> Judged:

@@ -688,6 +688,6 @@ BGP = RoutingProtocol(
     NAMED,
     _speak,
     gates.GATES,
-    ("IPv4 family", "IPv6 family", "external policy", "peer near"),
+    gates.LATER,
     packets=OWN,
 )

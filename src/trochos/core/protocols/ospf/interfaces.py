@@ -7,7 +7,7 @@ from dataclasses import dataclass, fields, replace
 from ...network.addressing import Address, Prefix
 from ...network.facts import AddressFact, Device, End, Interface
 from ...network.ospf import OspfArea, OspfHabits, OspfInterface, OspfProcess
-from ...network.routing import NetworkStatement, Number
+from ...network.routing import NetworkStatement, Number, Word
 from ...network.source import Source
 from ...step.filters import Filters
 from ...step.links import Links
@@ -231,3 +231,11 @@ def _cost(
     cost = int(total / bandwidth + 0.5)
     source = interface.bandwidth_source or (reference.source if reference else None)
     return max(1, min(cost, ONE_OF_MANY)), source
+
+
+def authentication(end: OspfEnd) -> Word:
+    """The authentication in force: the interface's, else the area's, else none."""
+    if end.settings.authentication is not None:
+        return end.settings.authentication
+    area = end.area_facts.authentication
+    return area or Word("none", end.default("no authentication"))

@@ -17,9 +17,11 @@ from ...network.routing import Word
 from ...network.source import Source
 from ...step.filters import Flow
 from ...step.links import Links
-from ..gates import ROUTES, Gate, Judged, Outcome, Reading, Relation, Side, judge
+from ..gates import FILTERED, ROUTES, Gate, Judged, Later, Outcome, Reading, Relation, Side, judge
 from ..passing import any_filters, lets_pass
-from .interfaces import LOOPBACK, NON_BROADCAST, POINT_TO_POINT, SHARED, OspfEnd
+from ..vectors import NO_LINE
+from . import mends
+from .interfaces import LOOPBACK, NON_BROADCAST, POINT_TO_POINT, SHARED, OspfEnd, authentication
 
 OWN = Flow("ospf")
 DOWN, INIT, TWO_WAY = "down", "init", "two-way"
@@ -116,14 +118,6 @@ def _mask(end: OspfEnd, _: OspfEnd) -> Reading:
     return Reading(f"/{end.fact.value.length}", (end.fact.source,))
 
 
-def authentication(end: OspfEnd) -> Word:
-    """The authentication in force: the interface's, else the area's, else none."""
-    if end.settings.authentication is not None:
-        return end.settings.authentication
-    area = end.area_facts.authentication
-    return area or Word("none", end.default("no authentication"))
-
-
 def _auth_type(end: OspfEnd, _: OspfEnd) -> Reading:
     word = authentication(end)
     return Reading(word.value, (word.source,))
@@ -164,7 +158,7 @@ def _timer(name: str) -> Gate[OspfEnd]:
             source = end.settings.hello.source
         return Reading(f"{value} s", (source,), value)
 
-    return Gate(f"{name} interval", read, stuck=_unheard)
+    return Gate(f"{name} interval", read, stuck=_unheard, mend=mends.same_timer(name))
 
 
 def _area_kind(end: OspfEnd, _: OspfEnd) -> Reading:
@@ -261,26 +255,35 @@ def _true(left: Reading, right: Reading) -> bool:
 
 
 GATES: tuple[Gate[OspfEnd], ...] = (
-    Gate("line", _line, _true, stuck=_unheard),
-    Gate("enabled", _enabled, _true, stuck=_unheard),
-    Gate("not passive", _speaks, _true, stuck=_unheard),
-    Gate("filter", lets_pass(OWN), _true, stuck=_unheard, applies=any_filters),
-    Gate("link-local address", _link_local, _true, stuck=_unheard, applies=_v3),
-    Gate("instance", _instance, stuck=_unheard, applies=_v3),
+    Gate("line", _line, _true, stuck=_unheard, no_mend=NO_LINE),
+    Gate("enabled", _enabled, _true, stuck=_unheard, mend=mends.run),
+    Gate("not passive", _speaks, _true, stuck=_unheard, mend=mends.speak),
+    Gate("filter", lets_pass(OWN), _true, stuck=_unheard, applies=any_filters, no_mend=FILTERED),
+    Gate(
+        "link-local address",
+        _link_local,
+        _true,
+        stuck=_unheard,
+        applies=_v3,
+        no_mend="a device makes that address itself; its text does not say why it has none",
+    ),
+    Gate("instance", _instance, stuck=_unheard, applies=_v3, mend=mends.same_instance),
     Gate(
         "neighbour listed",
         _finds,
         lambda left, right: left.value or right.value,
         stuck=_unheard,
         applies=lambda a, b: a.network_type == b.network_type == NON_BROADCAST,
+        mend=mends.listed,
     ),
-    Gate("area", _area, stuck=_unheard),
+    Gate("area", _area, stuck=_unheard, mend=mends.into_area),
     Gate(
         "subnet",
         _subnet,
         _same_subnet,
         stuck=_unheard,
         applies=lambda a, b: _v2(a, b) and _shared(a, b),
+        mend=mends.into_subnet,
     ),
     Gate(
         "subnet",
@@ -290,33 +293,48 @@ GATES: tuple[Gate[OspfEnd], ...] = (
         applies=lambda a, b: (
             _v2(a, b) and not _shared(a, b) and (a.hears_own_subnet_only or b.hears_own_subnet_only)
         ),
+        mend=mends.into_subnet,
     ),
-    Gate("authentication type", _auth_type, stuck=_unheard),
+    Gate("authentication type", _auth_type, stuck=_unheard, mend=mends.same_keys),
     Gate(
         "authentication key",
         _auth_key,
         same_key,
         stuck=_unheard,
         applies=lambda a, b: authentication(a).value == authentication(b).value != "none",
+        mend=mends.same_keys,
     ),
-    Gate("mask", _mask, stuck=_unheard, applies=lambda a, b: _v2(a, b) and _shared(a, b)),
+    Gate(
+        "mask",
+        _mask,
+        stuck=_unheard,
+        applies=lambda a, b: _v2(a, b) and _shared(a, b),
+        mend=mends.into_subnet,
+    ),
     _timer("hello"),
     _timer("dead"),
-    Gate("area type", _area_kind, stuck=_unheard),
+    Gate("area type", _area_kind, stuck=_unheard, mend=mends.same_kind_of_area),
     Gate(
         "router ids differ",
         _identity,
         lambda left, right: left.value != right.value and -1 not in (left.value, right.value),
         stuck=_unheard,
+        mend=mends.own_router_id,
     ),
-    Gate("MTU", _mtu, _mtu_fits, stuck=_mtu_stuck),
+    Gate("MTU", _mtu, _mtu_fits, stuck=_mtu_stuck, mend=mends.same_mtu),
     Gate(
         "network type",
         _kind,
         lambda left, right: (left.value in SHARED) == (right.value in SHARED),
         stops=ROUTES,
+        mend=mends.same_network_type,
     ),
 )
+LATER: tuple[Later[OspfEnd], ...] = (
+    Later("designated router", mend=mends.eligible),
+    Later("one neighbour", mend=mends.shared_again),
+)
+"""What is judged when it is known who else is on the link."""
 
 
 @dataclass(slots=True)

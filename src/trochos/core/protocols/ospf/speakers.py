@@ -93,7 +93,7 @@ OSPF = RoutingProtocol(
     NAMED,
     _speak,
     (*neighbours.GATES, *virtual.GATES),
-    ("designated router", "one neighbour"),
+    neighbours.LATER,
     _busy,
     neighbours.OWN,
 )

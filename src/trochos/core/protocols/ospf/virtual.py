@@ -15,6 +15,7 @@ from ...network.routing import Number, Word
 from ...network.source import Source
 from ..gates import Gate, Reading, Relation, Side, judge
 from ..shortest import FAR, AreaGraph
+from . import mends
 from .neighbours import DOWN, FULL, digest_reading, same_key
 from .router import BACKBONE, Router
 
@@ -96,7 +97,7 @@ def _timer(name: str) -> Gate[VirtualEnd]:
         value = getattr(end, name)
         return Reading(f"{value} s", (given.source,) if given else _line(end), value)
 
-    return Gate(f"virtual {name} interval", read, stuck=_down)
+    return Gate(f"virtual {name} interval", read, stuck=_down, mend=mends.as_the_other_says)
 
 
 def _down(left: VirtualEnd, right: VirtualEnd) -> tuple[str, str]:
@@ -116,22 +117,42 @@ def _kind_of(end: VirtualEnd) -> str:
 
 
 GATES: tuple[Gate[VirtualEnd], ...] = (
-    Gate("virtual link", _named, _true, stuck=_down),
-    Gate("transit area", _area, stuck=_down, applies=_both_named),
+    Gate("virtual link", _named, _true, stuck=_down, mend=mends.named_at_both),
+    Gate(
+        "transit area",
+        _area,
+        stuck=_down,
+        applies=_both_named,
+        mend=mends.as_the_other_says,
+    ),
     Gate(
         "transit area type",
         _kind,
         lambda left, right: left.value == right.value == "normal",
         stuck=_down,
+        no_mend="nothing that is said of the link helps: the area has another kind on purpose",
     ),
-    Gate("way through the area", _way, _true, stuck=_down),
-    Gate("virtual authentication", _authentication, stuck=_down, applies=_both_named),
+    Gate(
+        "way through the area",
+        _way,
+        _true,
+        stuck=_down,
+        no_mend="nothing that is said of the link helps: what breaks the area has its own findings",
+    ),
+    Gate(
+        "virtual authentication",
+        _authentication,
+        stuck=_down,
+        applies=_both_named,
+        mend=mends.as_the_other_says,
+    ),
     Gate(
         "virtual key",
         _key,
         same_key,
         stuck=_down,
         applies=lambda a, b: _both_named(a, b) and _kind_of(a) == _kind_of(b) != "none",
+        mend=mends.as_the_other_says,
     ),
     _timer("hello"),
     _timer("dead"),

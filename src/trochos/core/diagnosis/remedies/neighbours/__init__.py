@@ -13,7 +13,6 @@ filters  the gate that all of them share: what stops a protocol's own packets
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
 from ....network.addressing import dotted
@@ -22,15 +21,13 @@ from ....protocols import registry
 from ....protocols.bgp.ends import BgpEnd
 from ....protocols.gates import NOTHING, Judged, Relation
 from ....protocols.ospf.interfaces import OspfEnd
-from ....protocols.ospf.virtual import VirtualEnd
 from ..bench import Bench
 from ..sides import Side, with_bases
-from .bgp import mend_bgp, own_again, renumbered, start
+from .bgp import own_again, renumbered, start
 from .filters import let_pass
 from .grounds import against
 from .made import made
 from .mends import Made, cover_all
-from .ospf import mend_ospf
 
 
 def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
@@ -46,12 +43,10 @@ def remedies(bench: Bench, relation: Relation) -> list[Remedy]:
         done: list[Made] = []
         begins = False
         for gate in failing:
-            mine = gate.right if swapped else gate.left
-            theirs = gate.left if swapped else gate.right
             found = (
                 let_pass(bench, relation, me, other)
                 if gate.gate == "filter"
-                else _mended(bench, relation.protocol, gate, me, other, mine, theirs)
+                else _mended(bench, relation.protocol, gate, me, other)
             )
             if found is None:
                 done = []
@@ -143,9 +138,7 @@ def _both(bench: Bench, relation: Relation, failing: list[Judged]) -> list[Remed
     for swapped in (False, True):
         me, other = relation.ends[::-1] if swapped else relation.ends
         for gate in failing:
-            mine = gate.right if swapped else gate.left
-            theirs = gate.left if swapped else gate.right
-            found = _mended(bench, relation.protocol, gate, me, other, mine, theirs)
+            found = _mended(bench, relation.protocol, gate, me, other)
             if found is None or not found[1] or _one_is_enough(gate):
                 continue
             words.append(f"{_name(me)}: {found[0]}")
@@ -172,31 +165,13 @@ def _one_is_enough(gate: Judged) -> bool:
     )
 
 
-_MENDERS: dict[type, Callable[..., Made | None]] = {
-    OspfEnd: mend_ospf,
-    VirtualEnd: mend_ospf,
-    BgpEnd: mend_bgp,
-}
-"""Mends that need more than the two ends, such as what is usual in the network."""
-
-
-def _mended(
-    bench: Bench,
-    protocol: str,
-    gate: Judged,
-    me: Any,
-    other: Any,
-    mine: str | None,
-    theirs: str | None,
-) -> Made | None:
-    """What makes one end fit the other at a gate: as its row says, or as a person would who knows
-    the whole network."""
-    for row in registry.protocol(protocol).gates:
+def _mended(bench: Bench, protocol: str, gate: Judged, me: Any, other: Any) -> Made | None:
+    """What makes one end fit the other at a gate, as its row says."""
+    for row in registry.protocol(protocol).rows:
         if row.name == gate.gate and row.mend is not None:
             mend = row.mend(me, other)
             return None if mend is None else made(bench, mend, me)
-    mender = _MENDERS.get(type(me))
-    return None if mender is None else mender(bench, gate, me, other, mine, theirs)
+    return None
 
 
 __all__ = ["remedies", "start"]

@@ -1,8 +1,9 @@
-"""The gates of BGP sessions: what makes one side fit the other."""
+"""The mends that only BGP knows, made into edits, and those that ask the whole network."""
 
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from ....change.writers.base import Writer
@@ -11,152 +12,109 @@ from ....network.addressing import Address, InterfaceAddress, Prefix
 from ....network.bgp import BgpNeighbour, BgpProcess
 from ....network.edits import Remedy
 from ....network.facts import Device, Interface
-from ....protocols.bgp.ends import COUNTERPARTS, BgpEnd, has_policy, requires_policy, role
-from ....protocols.gates import Judged
+from ....protocols.bgp.ends import BgpEnd
+from ....protocols.bgp.mends import (
+    Member,
+    Name,
+    NameAt,
+    OfNeighbour,
+    Policies,
+    Rename,
+    Setting,
+    TalkFrom,
+)
 from ...finding import named
 from ..bench import Bench
-from .mends import Made, own_router_id
+from .mends import Made
 
 
-def mend_bgp(
-    bench: Bench,
-    gate: Judged,
-    me: BgpEnd,
-    other: BgpEnd,
-    mine: str | None,
-    theirs: str | None,
-) -> Made | None:
+def _settled(writer: Writer, whose: Address | str, settings: Iterable[Setting]) -> list[Any]:
+    """The edits of what is to be said of a neighbour, as far as they can be said."""
+    out: list[Any] = []
+    for what, value, family in settings:
+        out += writer.speaks(BgpPart).neighbour_setting(whose, what, value, family) or ()
+    return out
+
+
+def _name_at(bench: Bench, mend: NameAt, me: BgpEnd) -> Made | None:
+    part = bench.writer(me.name).speaks(BgpPart)
+    edits = part.add_neighbour_at(mend.port, mend.system, mend.families)
+    return None if edits is None else (f"name {mend.who} as neighbour on {mend.port}", edits)
+
+
+def _name(bench: Bench, mend: Name, me: BgpEnd) -> Made | None:
     writer = bench.writer(me.name)
-    n = me.neighbour
-    if gate.gate == "configured":
-        if n is not None:
-            return "", ()
-        peer = other.source
-        if other.link is not None and other.neighbour is not None and other.neighbour.far:
-            port = other.neighbour.far[1]
-            wanted = tuple(family for family in (6,) if other.active_in(family))
-            edits = writer.speaks(BgpPart).add_neighbour_at(port, other.local_as, wanted)
-            return None if edits is None else (f"name {other.name} as neighbour on {port}", edits)
-        if peer is None:
-            return None
-        like = _like(me, other, peer)
-        edits = writer.speaks(BgpPart).add_neighbour(peer, other.local_as, like)
-        if like is None and edits is not None and other.neighbour is not None:
-            edits = (*edits, *_mirrored(writer, me, other, peer))
-        return None if edits is None else (f"name {other.name} ({peer}) as neighbour", edits)
-    if n is None:
-        return "", ()  # what is to be configured is configured right
+    edits = writer.speaks(BgpPart).add_neighbour(mend.address, mend.system, mend.like)
+    if edits is None:
+        return None
+    edits = (*edits, *_settled(writer, mend.address, mend.settings))
+    return f"name {mend.who} ({mend.address}) as neighbour", edits
+
+
+def _rename(bench: Bench, mend: Rename, me: BgpEnd) -> Made | None:
+    """One that was begun under a wrong address, and lacks what those like it have, is set up like
+    them."""
+    writer, n = bench.writer(me.name), mend.neighbour
+    words = f"talk to {mend.who} at {mend.address}"
+    if mend.like is not None:
+        made = writer.speaks(BgpPart).add_neighbour(mend.address, mend.system, mend.like)
+        gone = writer.drop(n.source)
+        return None if made is None or gone is None else (words, (*made, *gone))
     assert n.address is not None
-    misnamed = not any(f.address == n.address for i in other.device.interfaces for f in i.addresses)
-    if gate.gate == "peer address":
-        return _right_peer(writer, me, other) if misnamed else ("", ())
-    if misnamed and gate.gate in ("reachable", "source address", "hop limit", "opens the session"):
-        return "", ()  # all that is said of an address that is not the other's
-    if gate.gate == "switched on":
-        off = n.shutdown or me.process.shutdown
-        if off is None or not off.value:
-            return "", ()
-        if off is n.shutdown and off.source.path is not None:
-            edits = writer.speaks(BgpPart).neighbour_setting(_called(n), "shutdown", None)
-        else:
-            edits = writer.drop(off.source)
-        return None if edits is None else (f"switch the session to {other.name} on", edits)
-    if gate.gate == "opens the session" and n.passive is not None and n.passive.value:
-        edits = writer.drop(n.passive.source)
-        return None if edits is None else (f"let it open the session to {other.name}", edits)
-    if gate.gate == "opens the session" and me.hops is not None and not me.can_open:
-        return _farther(writer, n, other, me.hops)  # not on a subnet of its own
-    if gate.gate == "source address":
-        return _right_source(bench, me, other)
-    if gate.gate == "hop limit" and n.ttl_security is not None:
-        edits = writer.drop(n.ttl_security.source)
-        words = f"let packets of {other.name} come from farther away"
-        return None if edits is None else (words, edits)
-    if gate.gate in ("hop limit", "reachable"):
-        far = max(me.hops or 0, other.hops or 0)
-        if gate.gate == "reachable" or (me.hops is not None and me.ttl() >= me.hops):
-            return ("", ()) if gate.gate == "hop limit" else None
-        return _farther(writer, n, other, far)
-    if gate.gate == "password":
-        given = other.neighbour.password if other.neighbour else None
-        if given is None:
-            edits = writer.drop(n.password.source) if n.password else None
-            return None if edits is None else (f"drop the password towards {other.name}", edits)
-        edits = writer.speaks(BgpPart).neighbour_setting(_called(n), "password", given.value)
-        return None if edits is None else (f"use the password that {other.name} uses", edits)
-    if gate.gate == "AS number":
-        fellow = me.process.confederation and other.process.confederation
-        if fellow and me.process.confederation.value == other.process.confederation.value:  # type: ignore[union-attr]
-            number = other.process.number
-            if number == me.process.number or number in me.process.members:
-                return "", ()
-            edits = writer.speaks(BgpPart).confederation_member(number)
-            words = f"name AS {number} of {other.name} as a member of the confederation"
-            return None if edits is None else (words, edits)
-        if me.expected_as() in (other.local_as,):
-            return "", ()
-        # What the group says is said there: no member may say otherwise.
-        by_group = n.group is not None and n.remote_as is not None
-        by_group = by_group and n.remote_as.source.text.split()[1:2] == [n.group]  # type: ignore[union-attr]
-        whose = n.group if by_group and n.group is not None else _called(n)
-        edits = writer.speaks(BgpPart).neighbour_setting(whose, "remote AS", str(other.local_as))
-        return None if edits is None else (f"expect {other.name} in AS {other.local_as}", edits)
-    if gate.gate == "role":
-        counterpart = COUNTERPARTS.get(role(other) or "")
-        if counterpart is None:
-            edits = writer.drop(n.role.source) if n.role is not None else None
-            return None if edits is None else (f"say no role towards {other.name}", edits)
-        edits = writer.speaks(BgpPart).neighbour_setting(_called(n), "role", counterpart)
-        return None if edits is None else (f"be {counterpart} to {other.name}", edits)
-    if gate.gate == "router ids differ":
-        return own_router_id(bench, "bgp", 4, me.device)
-    if gate.gate == "prefix limit":
-        if not me.down:
-            return "", ()
-        edits_out: list[Any] = []
-        for held in n.families.values():
-            if held.maximum is not None:
-                edits_out += writer.drop(held.maximum.source) or ()
-        if not edits_out:
+    edits = writer.speaks(BgpPart).rename_neighbour(n.address, mend.address)
+    if edits is None:
+        return None
+    return words, (*edits, *_settled(writer, mend.address, mend.settings))
+
+
+def _of_neighbour(bench: Bench, mend: OfNeighbour, me: BgpEnd) -> Made | None:
+    part = bench.writer(me.name).speaks(BgpPart)
+    edits: list[Any] = []
+    for what, value, family in mend.settings:
+        found = part.neighbour_setting(mend.whose, what, value, family)
+        if found is None:
             return None
-        return f"lift the prefix limit towards {other.name}", tuple(edits_out)
-    if gate.gate in ("IPv4 family", "IPv6 family"):
-        family = int(gate.gate[3])
-        if me.active_in(family):
-            return "", ()
-        edits = writer.speaks(BgpPart).neighbour_setting(_called(n), "active", "", family)
-        return None if edits is None else (f"exchange IPv{family} routes with {other.name}", edits)
-    if gate.gate == "peer near":
-        return ("", ()) if me.near else _farther(writer, n, other, me.hops or 2)
-    if gate.gate == "external policy":
-        return _policy(bench, me, other)
-    return None
+        edits += found
+    return mend.words, tuple(edits)
 
 
-def _called(neighbour: BgpNeighbour) -> Address | str:
-    """What the configuration calls a neighbour that was found."""
-    called = neighbour.called
-    assert called is not None
-    return called
+def _member(bench: Bench, mend: Member, me: BgpEnd) -> Made | None:
+    edits = bench.writer(me.name).speaks(BgpPart).confederation_member(mend.system)
+    words = f"name AS {mend.system} of {mend.who} as a member of the confederation"
+    return None if edits is None else (words, edits)
 
 
-def _like(me: BgpEnd, other: BgpEnd, peer: Address) -> BgpNeighbour | None:
-    """Another neighbour of the same system, as the model of how one is set up here."""
-    return next(
-        (
-            item
-            for item in me.process.neighbours
-            if item.remote_as is not None
-            and item is not me.neighbour
-            and (
-                item.remote_as.value in (str(other.local_as),)
-                or (item.remote_as.value == "internal" and other.local_as == me.local_as)
-            )
-            and item.address is not None
-            and item.address.family == peer.family
-        ),
-        None,
-    )
+def _talk_from(bench: Bench, mend: TalkFrom, me: BgpEnd) -> Made | None:
+    writer = bench.writer(me.name)
+    by_name = mend.by_name and writer.sources_by_interface
+    value = mend.interface.name if by_name else str(mend.address)
+    edits = writer.speaks(BgpPart).neighbour_setting(mend.whose, "source", value)
+    return None if edits is None else (f"talk to {mend.who} from {mend.address}", edits)
+
+
+def _policies(bench: Bench, mend: Policies, me: BgpEnd) -> Made | None:
+    """The policies that are usual here, or none required where others in the network say so."""
+    part = bench.writer(me.name).speaks(BgpPart)
+    names = [name for _, _, name in mend.lacking if name is not None]
+    if not _lax(bench) and len(names) == len(mend.lacking):
+        edits: list[Any] = []
+        for family, direction, name in mend.lacking:
+            edits += part.neighbour_setting(mend.whose, f"policy {direction}", name, family) or ()
+        shown = " and ".join(dict.fromkeys(names))
+        return f"apply the policy {shown} towards {mend.who} too", tuple(edits)
+    found = part.no_external_policy()
+    return None if found is None else ("require no policy of external neighbours", found)
+
+
+MAKERS: dict[type, Callable[[Bench, Any, Any], Made | None]] = {
+    NameAt: _name_at,
+    Name: _name,
+    Rename: _rename,
+    OfNeighbour: _of_neighbour,
+    Member: _member,
+    TalkFrom: _talk_from,
+    Policies: _policies,
+}
 
 
 def renumbered(bench: Bench, me: BgpEnd) -> tuple[Remedy, bool] | None:
@@ -183,133 +141,6 @@ def renumbered(bench: Bench, me: BgpEnd) -> tuple[Remedy, bool] | None:
     return Remedy(f"On {me.name}: speak BGP as AS {number}, as its neighbours expect.", edits), (
         count > 1
     )
-
-
-def _mirrored(writer: Writer, me: BgpEnd, other: BgpEnd, peer: Address) -> list[Any]:
-    """What the other end says of this one, and what therefore has to be said of it."""
-    theirs = other.neighbour
-    out: list[Any] = []
-    if theirs is None:
-        return out
-    source = theirs.update_source
-    if source is not None and me.device.interface(source.value) is not None:
-        out += writer.speaks(BgpPart).neighbour_setting(peer, "source", source.value) or ()
-    if theirs.multihop is not None:
-        out += (
-            writer.speaks(BgpPart).neighbour_setting(peer, "multihop", str(theirs.multihop.value))
-            or ()
-        )
-    if theirs.password is not None:
-        out += (
-            writer.speaks(BgpPart).neighbour_setting(peer, "password", theirs.password.value) or ()
-        )
-    if me.local_as == other.local_as:
-        for family, held in theirs.families.items():
-            if held.next_hop_self is not None:
-                out += (
-                    writer.speaks(BgpPart).neighbour_setting(peer, "next hop self", "", family)
-                    or ()
-                )
-    return out
-
-
-def _right_peer(writer: Writer, me: BgpEnd, other: BgpEnd) -> Made | None:
-    """The neighbour under the address that the other end talks from.
-
-    One that was begun under a wrong address, and lacks what those like it have, is set up
-    like them.
-    """
-    n, towards = me.neighbour, other.source
-    if towards is None or n is None or n.address is None:
-        return None
-    words = f"talk to {other.name} at {towards}"
-    like = _like(me, other, towards)
-    if like is not None and like.update_source is not None and n.update_source is None:
-        made = writer.speaks(BgpPart).add_neighbour(towards, other.local_as, like)
-        gone = writer.drop(n.source)
-        return None if made is None or gone is None else (words, (*made, *gone))
-    edits = writer.speaks(BgpPart).rename_neighbour(n.address, towards)
-    if edits is None:
-        return None
-    if n.update_source is None and other.neighbour is not None:
-        edits = (*edits, *_mirrored(writer, me, other, towards))
-    return words, edits
-
-
-def _farther(writer: Writer, n: BgpNeighbour, other: BgpEnd, links: int) -> Made | None:
-    assert n.address is not None
-    links = max(2, links)
-    edits = writer.speaks(BgpPart).neighbour_setting(_called(n), "multihop", str(links))
-    return None if edits is None else (f"let packets to {other.name} cross {links} links", edits)
-
-
-def _policy(bench: Bench, me: BgpEnd, other: BgpEnd) -> Made | None:
-    """A policy as this device has it for others, or none required, as others here have it."""
-    if not requires_policy(me) or me.neighbour is None or me.neighbour.address is None:
-        return "", ()
-    lacking = [
-        (family, direction)
-        for family in (4, 6)
-        if me.active_in(family) and other.active_in(family)
-        for direction in ("in", "out")
-        if not has_policy(me.family(family), direction)
-    ]
-    if not lacking:
-        return "", ()
-    writer = bench.writer(me.name)
-    edits: list[Any] = []
-    names: list[str] = []
-    if not _lax(bench):
-        for family, direction in lacking:
-            name = _usual_policy(me, family, direction)
-            if name is None:
-                break
-            found = writer.speaks(BgpPart).neighbour_setting(
-                _called(me.neighbour), f"policy {direction}", name, family
-            )
-            edits += found or ()
-            names.append(name)
-        if len(names) == len(lacking):
-            shown = " and ".join(dict.fromkeys(names))
-            return f"apply the policy {shown} towards {other.name} too", tuple(edits)
-    found = writer.speaks(BgpPart).no_external_policy()
-    return None if found is None else ("require no policy of external neighbours", found)
-
-
-def _usual_policy(me: BgpEnd, family: int, direction: str) -> str | None:
-    """The route map that this device applies to its other neighbours, or in the other direction."""
-    for item in me.process.neighbours:
-        held = item.families.get(family)
-        word = getattr(held, f"route_map_{direction}", None) if held else None
-        if word is not None:
-            return str(word.value)
-    held = me.family(family)
-    word = held.route_map_out if direction == "in" else held.route_map_in
-    return None if word is None else word.value
-
-
-def _right_source(bench: Bench, me: BgpEnd, other: BgpEnd) -> Made | None:
-    """Talk from the address that the other end expects."""
-    expected = other.peer
-    n = me.neighbour
-    if expected is None or n is None or n.address is None or me.source == expected:
-        return "", ()
-    for interface in me.device.interfaces:
-        if interface.has(expected):
-            by_name = any(
-                item.update_source is not None
-                and me.device.interface(item.update_source.value) is not None
-                for item in me.process.neighbours
-            )
-            value = interface.name if by_name or interface.loopback else str(expected)
-            if not bench.writer(me.name).sources_by_interface:
-                value = str(expected)
-            edits = (
-                bench.writer(me.name).speaks(BgpPart).neighbour_setting(_called(n), "source", value)
-            )
-            words = f"talk to {other.name} from {expected}"
-            return None if edits is None else (words, edits)
-    return None
 
 
 def _in(device: Device, prefix: Prefix) -> list[Address]:

@@ -13,9 +13,9 @@ from ....network.facts import End
 from ....protocols.bgp.ends import BgpEnd
 from ....protocols.gates import Judged, Relation
 from ....protocols.ospf.interfaces import OspfEnd
+from ....protocols.ospf.mends import idle_area, in_area
 from ..bench import Bench
 from ..sides import Ground
-from .ospf import idle_area, in_area
 
 
 def against(bench: Bench, relation: Relation, failing: list[Judged], swapped: bool) -> list[Ground]:

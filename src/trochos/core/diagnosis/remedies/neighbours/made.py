@@ -4,16 +4,35 @@ from __future__ import annotations
 
 from typing import Any
 
-from ....network.mends import Fits, Fitting, IntoSubnet, Mend, Restate, SameKeys, Say, Speak, TakeIn
+from ....network.mends import (
+    Fits,
+    Fitting,
+    IntoSubnet,
+    Mend,
+    OwnRouterId,
+    Restate,
+    SameKeys,
+    Say,
+    Speak,
+    TakeIn,
+)
 from ..addresses import move_address
 from ..bench import Bench
-from .mends import Made, covered, speaks_again
+from . import bgp, ospf
+from .mends import Made, covered, own_router_id, speaks_again
+
+_OWN = {**ospf.MAKERS, **bgp.MAKERS}
+"""What makes the mends that only one protocol knows."""
 
 
 def made(bench: Bench, mend: Mend, me: Any) -> Made | None:
     """The edits that a mend means at an end; None if the end's language cannot say it."""
+    maker = _OWN.get(type(mend))
+    if maker is not None:
+        return maker(bench, mend, me)
     process = me.process
     protocol, family = process.protocol, process.family
+    whose = me.device if isinstance(me.device, str) else me.device.name
     match mend:
         case Fits():
             return "", ()
@@ -30,10 +49,13 @@ def made(bench: Bench, mend: Mend, me: Any) -> Made | None:
             return None if edits is None else (words, edits)
         case Restate():
             return None  # shared addresses have remedies of their own: no process says them
+        case OwnRouterId():
+            return own_router_id(bench, protocol, family, bench.devices[whose])
         case SameKeys():
             return _same_keys(bench, mend, me)
         case Say():
             return _said(bench, mend, me, protocol, family)
+    return None
 
 
 def _same_keys(bench: Bench, mend: SameKeys, me: Any) -> Made | None:
@@ -53,7 +75,7 @@ def _same_keys(bench: Bench, mend: SameKeys, me: Any) -> Made | None:
 
 
 def _said(bench: Bench, mend: Say, me: Any, protocol: str, family: int) -> Made | None:
-    writer = bench.writer(me.device)
+    writer = bench.writer(me.device if isinstance(me.device, str) else me.device.name)
     part = writer.of(protocol)
     edits: list[Any] = []
     for source in mend.gone:
