@@ -104,3 +104,43 @@ def test_protocols_that_never_agree_are_followed_so_long_and_no_longer(
     assert far in {route.prefix for route in survey.tables.of("c", 4).unsettled}
     assert survey.path("c", "10.9.0.1").works == "unknown"
     assert [f.device for f in survey.findings if f.kind == "unsettled-routes"] == ["c"]
+
+
+def test_systems_that_each_prefer_the_way_over_the_next_never_settle_and_that_is_said() -> None:
+    """Three around one, each rather over its neighbour than directly: whichever state they are in,
+    somebody wants another."""
+    links, files = [], {}
+    for number in (1, 2, 3):
+        links.append((f"r{number}", "eth0", "r0", f"eth{number}"))
+        after = number % 3 + 1
+        links.append((f"r{number}", "eth1", f"r{after}", "eth2"))
+    middle = {f"eth{n}": f"10.0.{n}.1/30" for n in (1, 2, 3)}
+    families = [" address-family ipv4 unicast", "  network 10.9.0.0/24", " exit-address-family"]
+    peers = [f" neighbor 10.0.{n}.2 remote-as {65000 + n}" for n in (1, 2, 3)]
+    files["devices/r0/frr.conf"] = frr(
+        "r0", {**middle, "lo": "10.9.0.1/24"},
+        "router bgp 65000", " no bgp ebgp-requires-policy", *peers, *families, "exit",
+    )  # fmt: skip
+    for number in (1, 2, 3):
+        after, before = number % 3 + 1, (number + 1) % 3 + 1
+        ports = {
+            "eth0": f"10.0.{number}.2/30",
+            "eth1": f"10.1.{number}.1/30",
+            "eth2": f"10.1.{before}.2/30",
+        }
+        files[f"devices/r{number}/frr.conf"] = frr(
+            f"r{number}", ports,
+            f"bgp as-path access-list NEXT permit ^{65000 + after}_65000$",
+            "route-map OVER permit 10", " match as-path NEXT", " set local-preference 200", "exit",
+            f"router bgp {65000 + number}", " no bgp ebgp-requires-policy",
+            f" neighbor 10.0.{number}.1 remote-as 65000",
+            f" neighbor 10.1.{number}.2 remote-as {65000 + after}",
+            f" neighbor 10.1.{before}.1 remote-as {65000 + before}",
+            " address-family ipv4 unicast",
+            f"  neighbor 10.1.{number}.2 route-map OVER in",
+            " exit-address-family", "exit",
+        )  # fmt: skip
+    survey = compute({"topology.json": wired(*links), **files})
+    doubts = [doubt.why for found in survey.tables.doubts().values() for doubt in found]
+    assert any("BGP never settles on a path to 10.9.0.0/24" in why for why in doubts), doubts
+    assert survey.path("r1", "10.9.0.1").works == "unknown"
