@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import random
+from dataclasses import dataclass, field
 
 import pytest
 from surveys import compute, frr, wired
@@ -17,9 +18,22 @@ from .test_filters import ACCEPT, DROP, chain, match, rule, ruleset
 from .test_rules import DEFAULT, LOCAL, MAIN
 
 
+@dataclass
+class Drawn:
+    """A random network as files, and how a real one gets what does not stand in a router's text."""
+
+    links: list[tuple[str, str, str, str]]
+    files: dict[str, str]
+    commands: dict[str, list[str]] = field(default_factory=dict)
+
+
 def network(seed: int) -> Computed:
-    """Routers with statics, some of them odd, sessions between loopbacks and across links, and
-    on the way filters, rules and reverse-path checks."""
+    return compute(drawn(seed).files)
+
+
+def drawn(seed: int) -> Drawn:
+    """Routers with statics, some of them odd, sessions between loopbacks, and on the way filters,
+    rules and reverse-path checks."""
     rng = random.Random(seed)
     count = rng.randint(4, 6)
     names = [f"r{i}" for i in range(count)]
@@ -66,6 +80,7 @@ def network(seed: int) -> Computed:
             if rng.random() < 0.85:
                 said[here] += [f" neighbor {address} update-source lo"]
     files = {"topology.json": wired(*links)}
+    made = Drawn(links, files)
     for at, name in enumerate(names):
         bgp = ["router bgp 65001", f" bgp router-id 10.64.255.{at + 1}", *said[at], "exit"]
         files[f"devices/{name}/frr.conf"] = frr(name, ports[at], *lines[at], "!", *bgp)
@@ -73,7 +88,14 @@ def network(seed: int) -> Computed:
         if what < 0.2:
             side = rng.choice(("dport", "sport"))
             hook = rng.choice(("forward", "forward", "input", "output"))
-            items = [chain(hook), rule(hook, match("tcp", side, 179), rng.choice((DROP, ACCEPT)))]
+            does = rng.choice((DROP, ACCEPT))
+            items = [chain(hook), rule(hook, match("tcp", side, 179), does)]
+            word = "drop" if does is DROP else "accept"
+            made.commands[name] = [
+                "nft add table inet t",
+                f"nft add chain inet t {hook} {{ type filter hook {hook} priority 0 ; }}",
+                f"nft add rule inet t {hook} tcp {side} 179 {word}",
+            ]
             files |= {f"devices/{name}/{file}": text for file, text in ruleset(*items).items()}
         elif what < 0.35:
             _, gateway, port = rng.choice(near[at])
@@ -82,12 +104,18 @@ def network(seed: int) -> Computed:
                 held = {"priority": 1000, "src": "all", "ipproto": "tcp", "dport": 179}
                 held["table"] = "7"
             way = {"dst": "default", "gateway": gateway, "dev": port, "table": "7"}
+            asks = "ipproto tcp dport 179" if "dport" in held else f"from {held['src']}"
+            made.commands[name] = [
+                f"ip rule add pref 1000 {asks} table 7",
+                f"ip route add default via {gateway} dev {port} table 7",
+            ]
             files[f"devices/{name}/rule.json"] = json.dumps([LOCAL, held, MAIN, DEFAULT])
             files[f"devices/{name}/tables.json"] = json.dumps([way])
         elif what < 0.5:
             text = "net.ipv4.ip_forward = 1\nnet.ipv4.conf.all.rp_filter = 1\n"
             files[f"devices/{name}/sysctl.txt"] = text
-    return compute(files)
+            made.commands[name] = ["sysctl -qw net.ipv4.conf.all.rp_filter=1"]
+    return made
 
 
 def asked(survey: Computed, end: BgpEnd, other: BgpEnd) -> Path:

@@ -15,7 +15,7 @@ from ..network.facts import Device, End, Network, Tunnel, Unmodelled
 from ..network.rules import Kind, Rule
 from .filters import Filters
 from .links import Links
-from .near import Neighbourhood
+from .near import neighbourhood
 from .routes import NextHop, Route
 from .rows import Winners
 from .rules import SKIPPED, Asked, Ruled, RuleTables
@@ -64,7 +64,6 @@ class Kernel:
         network: Network,
         links: Links,
         tables: Mapping[TableKey, Table],
-        near: Neighbourhood | None = None,
     ) -> None:
         """Sets the kernel up over one state of all tables.
 
@@ -72,10 +71,9 @@ class Kernel:
             network: the devices.
             links: the state of their links.
             tables: the table of each device and family.
-            near: who answers on these links, where that is known already.
         """
         self.network, self.links, self._asked = network, links, tables
-        self.near = near if near is not None else Neighbourhood(network, links)
+        self.near = neighbourhood(network, links)
         self.filters: dict[str, Filters] = links.filters
         """The filters of each device that has some."""
         self.under: dict[End, object] = {}

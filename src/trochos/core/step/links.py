@@ -56,6 +56,8 @@ class Links:
                 if End(node, name) in self._why and device.interface(name) is None:
                     self._why[End(device.name, name)] = self._why[End(node, name)]
 
+        self.near: object = None
+        """Who answers on these links, kept for the next who asks (`near.neighbourhood`)."""
         self._of_device: dict[tuple[str, str], tuple[Device, object]] = {}
         self._of_parts: dict[Hashable, tuple[object, object]] = {}
         if before is not None:

@@ -297,3 +297,11 @@ class Neighbourhood:
             ):
                 return str(end)
         return None
+
+
+def neighbourhood(network: Network, links: Links) -> Neighbourhood:
+    """That of a network and its links, made once: it depends on no table."""
+    held = links.near
+    if not isinstance(held, Neighbourhood) or held.network is not network:
+        held = links.near = Neighbourhood(network, links)
+    return held

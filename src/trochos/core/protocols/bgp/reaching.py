@@ -56,11 +56,9 @@ class Reaching:
         network: Network,
         links: Links,
         tables: Mapping[TableKey, Table],
-        near: Neighbourhood | None = None,
     ) -> None:
-        """`near` is that of these links, where it is known already."""
         self.links, self._tables = links, tables
-        self.kernel = Ways(network, links, tables, near)
+        self.kernel = Ways(network, links, tables)
         self._lookups: dict[TableKey, Lookup] = {}
         self._choosy = bool(self.kernel.filters or self.kernel.rules) or any(
             device.translations or device.reverse_path for device in network.devices

@@ -18,7 +18,6 @@ from ...network.claims import Claim
 from ...network.facts import Device, End, Network, Unmodelled
 from ...network.source import Source
 from ...step.links import Links
-from ...step.near import Neighbourhood
 from ...step.routes import NextHop, Origin, Refusal, Route
 from ...step.table import Table
 from .. import vectors
@@ -75,7 +74,6 @@ class BgpSpeakers:
         """Neighbours that lie outside of what was surveyed, per speaker."""
         self.leaks: dict[int, dict[str, list[Leak]]] = {4: {}, 6: {}}
         """What instances of one device take over from each other, by the instance it is from."""
-        self._near: Neighbourhood | None = None
         self.hidden: dict[str, list[BgpNeighbour]] = {}
         """Neighbours that are met by addresses which nobody gathered, per speaker."""
 
@@ -87,8 +85,7 @@ class BgpSpeakers:
 
     def compute(self, tables: Tables) -> None:
         """Sessions and paths for these tables; again and again while limits tear sessions down."""
-        reaching = Reaching(self.network, self.links, tables, self._near)
-        self._near = reaching.near
+        reaching = Reaching(self.network, self.links, tables)
         speaking = [
             (device, process)
             for device in self.network.devices
