@@ -212,6 +212,28 @@ def test_a_refused_upload_says_why(page: Page, tmp_path: Path) -> None:
     expect(page.get_by_role("alert")).to_contain_text("No device was recognised")
 
 
+def test_the_map_in_groups_that_open_and_close(page: Page, broken: int) -> None:
+    page.goto(f"/s/{broken}/map")
+    drawing = page.get_by_role("group", name="Map of the network")
+    expect(drawing.get_by_role("button", name="heron,")).to_be_visible()
+    page.get_by_label("Draw groups").select_option("system")
+    closed = drawing.get_by_role("button", name=re.compile("^AS 65536, a group of [0-9]+ routers"))
+    expect(closed).to_be_visible()
+    expect(drawing.get_by_role("button", name="heron,")).to_have_count(0)
+    expect(drawing.get_by_role("button")).to_have_count(4)
+    closed.press("Enter")
+    expect(drawing.get_by_role("button", name="heron,")).to_be_visible()
+    expect(closed).to_have_count(0)
+    page.reload()  # what is open stands in the address
+    expect(drawing.get_by_role("button", name="heron,")).to_be_visible()
+    page.get_by_role("button", name="Close AS 65536").click()
+    expect(closed).to_be_visible()
+    # A journey's devices are drawn whatever group they are in.
+    page.goto(f"/s/{broken}/map?by=system&from=gate-printer&to=booking-db")
+    expect(drawing.get_by_role("button", name=re.compile("^gate-printer, host"))).to_be_visible()
+    expect(drawing.get_by_role("button", name=re.compile("a group of"))).not_to_have_count(0)
+
+
 def test_the_map_draws_the_case_and_opens_a_device(page: Page, broken: int) -> None:
     page.goto(f"/s/{broken}/map?from=gate-printer&to=booking-db")
     expect(page.get_by_text("heron ge1, is shut down")).to_be_visible()

@@ -2197,6 +2197,13 @@ export interface components {
             up: boolean;
             addresses: string[];
         };
+        MapGroupingShape: {
+            by: string;
+            /** @description what such a group is called */
+            called: string;
+            /** @description how many groups there are */
+            count: number;
+        };
         MapLinkShape: {
             lan: string | null;
             up: boolean;
@@ -2211,10 +2218,15 @@ export interface components {
             breaks: number;
             /** @description of a routing instance: its device */
             chassis: string | null;
+            /** @description its group in each of the groupings */
+            groups: {
+                [key: string]: string;
+            };
         };
         MapShape: {
             nodes: components["schemas"]["MapNodeShape"][];
             links: components["schemas"]["MapLinkShape"][];
+            groupings: components["schemas"]["MapGroupingShape"][];
         };
         /**
          * @description * `netconf` - netconf

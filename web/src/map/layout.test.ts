@@ -10,7 +10,7 @@ function link(lan: string | null, ...devices: string[]): MapData["links"][number
 }
 
 function network(names: string[], links: MapData["links"]): MapData {
-  return { nodes: names.map((name) => ({ name, role: name.startsWith("h") ? "host" : "router", breaks: 0, chassis: name.includes("/") ? (name.split("/")[0] ?? null) : null })), links };
+  return { nodes: names.map((name) => ({ name, role: name.startsWith("h") ? "host" : "router", breaks: 0, chassis: name.includes("/") ? (name.split("/")[0] ?? null) : null, groups: {} })), links, groupings: [] };
 }
 
 describe("the map", () => {

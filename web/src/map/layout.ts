@@ -5,7 +5,7 @@ export type MapData = Shapes["MapShape"];
 /** Something drawn: a device, or a LAN that several devices share. */
 export interface Place {
   id: string;
-  kind: "router" | "host" | "unread" | "lan";
+  kind: "router" | "host" | "unread" | "lan" | "group";
   x: number;
   y: number;
   spine: boolean;
@@ -45,7 +45,8 @@ export function graphOf(data: MapData): Graph {
   const near = new Map<string, string[]>();
   const wires: Wire[] = [];
   for (const node of data.nodes) {
-    kinds.set(node.name, node.role === "host" ? "host" : node.role === "unread" ? "unread" : "router");
+    const role = node.role;
+    kinds.set(node.name, role === "host" || role === "unread" || role === "group" ? role : "router");
     near.set(node.name, []);
   }
   const join = (a: string, b: string) => {
@@ -109,7 +110,7 @@ function shortest(graph: Graph, from: string, to: string): string[] {
 
 /** Without a case the longest way between routers carries the drawing. */
 function longestWay(graph: Graph): string[] {
-  const routers = [...graph.kinds].filter(([, kind]) => kind === "router").map(([name]) => name).sort();
+  const routers = [...graph.kinds].filter(([, kind]) => kind === "router" || kind === "group").map(([name]) => name).sort();
   let best: string[] = [];
   for (const start of routers) {
     const far = distances(graph, start);
@@ -144,9 +145,51 @@ interface Tree {
   stacked: boolean;
 }
 
-/** The spine as a straight line, everything else hung above and below it by distance. */
-export function layOutMap(data: MapData, way: string[]): Drawing {
+const BETWEEN = { x: 22, y: 16 };
+const TALL = 46;
+
+/** One group that joins all others, which join none: those stand around it. None if it is not so. */
+function ring(data: MapData, graph: Graph, wide: number): Drawing | null {
+  const slot = { x: wide + BETWEEN.x, y: TALL + BETWEEN.y };
+  const names = [...graph.kinds.keys()];
+  if (names.length < 9 || names.some((name) => graph.kinds.get(name) !== "group")) return null;
+  const hub = [...names].sort((a, b) => (graph.near.get(b)?.length ?? 0) - (graph.near.get(a)?.length ?? 0))[0] as string;
+  if (graph.wires.some((wire) => wire.from !== hub && wire.to !== hub)) return null;
+  const around = names.filter((name) => name !== hub).sort((a, b) => a.localeCompare(b, undefined, { numeric: true }));
+  let [columns, rows] = [around.length, 0];
+  const shape = (c: number, r: number) => Math.abs(Math.log((c * slot.x) / ((r + 2) * slot.y) / 1.8));
+  for (let c = 1; c <= around.length; c += 1) {
+    const r = Math.max(1, Math.ceil((around.length - 2 * c) / 2));
+    if (shape(c, r) < shape(columns, rows)) [columns, rows] = [c, r];
+  }
+  const slots: { x: number; y: number }[] = [];
+  for (let i = 0; i < columns; i += 1) slots.push({ x: i + 1, y: 0 });
+  for (let i = 0; i < rows; i += 1) slots.push({ x: columns + 1, y: i + 1 });
+  for (let i = columns; i > 0; i -= 1) slots.push({ x: i, y: rows + 1 });
+  for (let i = rows; i > 0; i -= 1) slots.push({ x: 0, y: i });
+  const breaks = new Map(data.nodes.map((node) => [node.name, node.breaks]));
+  const put = (id: string, x: number, y: number): Place => ({
+    id, kind: "group", x: (x + 0.5) * slot.x, y: (y + 0.5) * slot.y + 20, spine: false, breaks: breaks.get(id) ?? 0,
+  });
+  // Slots that are left over stay free evenly, not all at the end.
+  const places = around.map((id, i) => {
+    const at = slots[Math.floor((i * slots.length) / around.length)] as { x: number; y: number };
+    return put(id, at.x, at.y);
+  });
+  places.push(put(hub, (columns + 1) / 2, (rows + 1) / 2));
+  return { places, wires: graph.wires, width: (columns + 2) * slot.x, height: (rows + 2) * slot.y + 40 };
+}
+
+/**
+ * The spine as a straight line, everything else hung above and below it by distance.
+ *
+ * @param wide how wide the widest group is, if there are any
+ */
+export function layOutMap(data: MapData, way: string[], wide = 0): Drawing {
   const graph = graphOf(data);
+  const star = way.length ? null : ring(data, graph, wide);
+  if (star) return star;
+  const column = Math.max(COLUMN, wide + BETWEEN.x);
   const spine = way.length ? spineOf(graph, way) : longestWay(graph);
   const placed = new Set(spine);
   const parent = new Map<string, string>();
@@ -165,7 +208,8 @@ export function layOutMap(data: MapData, way: string[]): Drawing {
   const build = (id: string): Tree => {
     const kids = (children.get(id) ?? []).map(build);
     const leaves = kids.every((kid) => kid.children.length === 0);
-    const stacked = kids.length > 1 && leaves;
+    // Groups side by side: one above the other they would look like a chain.
+    const stacked = kids.length > 1 && leaves && !kids.some((kid) => graph.kinds.get(kid.id) === "group");
     const width = stacked || kids.length === 0 ? 1 : kids.reduce((sum, kid) => sum + kid.width, 0);
     return { id, children: kids, width, stacked };
   };
@@ -176,7 +220,7 @@ export function layOutMap(data: MapData, way: string[]): Drawing {
     places.push({ id, kind: graph.kinds.get(id) ?? "router", x, y, spine: spine.includes(id), breaks: breaks.get(id) ?? 0 });
 
   const hang = (tree: Tree, left: number, y: number, side: number) => {
-    const x = left + ((tree.width - 1) * COLUMN) / 2;
+    const x = left + ((tree.width - 1) * column) / 2;
     put(tree.id, x, y);
     if (tree.stacked) {
       tree.children.forEach((kid, index) => put(kid.id, x, y + side * (ROW * 0.72 + index * STACK)));
@@ -185,7 +229,7 @@ export function layOutMap(data: MapData, way: string[]): Drawing {
     let at = left;
     for (const kid of tree.children) {
       hang(kid, at, y + side * ROW, side);
-      at += kid.width * COLUMN;
+      at += kid.width * column;
     }
   };
 
@@ -201,22 +245,22 @@ export function layOutMap(data: MapData, way: string[]): Drawing {
       used[side] += kid.width;
     }
     const width = Math.max(1, ...used);
-    const centre = x + ((width - 1) * COLUMN) / 2;
+    const centre = x + ((width - 1) * column) / 2;
     put(id, centre, 0);
     ([0, 1] as const).forEach((side) => {
-      let at = x + ((width - used[side]) * COLUMN) / 2;
+      let at = x + ((width - used[side]) * column) / 2;
       for (const kid of sides[side]) {
         hang(kid, at, (side === 0 ? -1 : 1) * ROW, side === 0 ? -1 : 1);
-        at += kid.width * COLUMN;
+        at += kid.width * column;
       }
     });
-    x += width * COLUMN;
+    x += width * column;
   }
   // What no link reaches stands below, in rows.
   const rest = [...graph.near.keys()].filter((id) => !placed.has(id)).sort();
   const bottom = Math.max(0, ...places.map((place) => place.y)) + ROW;
-  const perRow = Math.max(4, Math.floor(x / COLUMN));
-  rest.forEach((id, index) => put(id, (index % perRow) * COLUMN, bottom + Math.floor(index / perRow) * ROW * 0.6));
+  const perRow = Math.max(4, Math.floor(x / column));
+  rest.forEach((id, index) => put(id, (index % perRow) * column, bottom + Math.floor(index / perRow) * ROW * 0.6));
 
   const minX = Math.min(...places.map((p) => p.x));
   const minY = Math.min(...places.map((p) => p.y));

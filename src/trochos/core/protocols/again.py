@@ -156,6 +156,11 @@ class Told(ABC):
         its tables decides what it tells."""
         return None
 
+    def areas(self) -> Mapping[str, Sequence[str]]:
+        """The areas that each router is in, in people's words, the one that joins the others
+        first; empty where the protocol has none."""
+        return {}
+
     @abstractmethod
     def told(self, tables: Mapping[TableKey, Table]) -> object:
         """What all routers announce by themselves, with these tables."""

@@ -7,6 +7,7 @@ from ...core.diagnosis.reality import compare_table
 from ...core.network.facts import Device, End, GatheredRoute, Interface, Segment
 from ...core.step.sources import usable_addresses
 from ...core.survey import Computed
+from ...core.whole.groups import WORDS, groupings
 
 
 def severity_counts(findings: list[Finding]) -> dict[str, int]:
@@ -242,6 +243,7 @@ def map_document(survey: Computed) -> dict[str, object]:
             }
         )
     linked = {end.device for segment in survey.network.segments for end in segment.ends}
+    found = groupings(survey.tables)
     divided = {d.chassis for d in survey.network.devices if d.instance}
     return {
         "nodes": [
@@ -250,10 +252,15 @@ def map_document(survey: Computed) -> dict[str, object]:
                 "role": d.role,
                 "breaks": breaks.get(d.name, 0),
                 "chassis": d.chassis if d.instance else None,
+                "groups": {by: of[d.name] for by, of in found.items()},
             }
             for d in survey.network.devices
             # All links of a device may be in its routing instances: then these stand for it.
             if d.name in linked or d.name not in divided
         ],
         "links": out,
+        "groupings": [
+            {"by": by, "called": WORDS[by], "count": len(set(of.values()))}
+            for by, of in found.items()
+        ],
     }

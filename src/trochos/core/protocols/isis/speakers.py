@@ -253,6 +253,14 @@ class IsisSpeakers(Told):
             return Untold(holder, says, lines)
         return Untold(holder, f"{holder} announces it, and {other} has none of it.", ())
 
+    def areas(self) -> dict[str, list[str]]:
+        """A router of the upper level joins the areas, so it stands for that."""
+        return {
+            name: ["level 2"] if 2 in router.adjacent else [f"area {router.process.area}"]
+            for name, router in self.routers.items()
+            if router.process.area
+        }
+
     def least_distance(self, device: Device) -> int | None:
         """The distance of its routes on a device; None without it."""
         running = device.routing.of(IsisProcess)

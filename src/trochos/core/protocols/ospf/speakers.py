@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 
-from ...network.addressing import Prefix
+from ...network.addressing import Prefix, dotted
 from ...network.facts import Device, End, Network, Unmodelled
 from ...network.ospf import NAMED, OspfHabits, OspfProcess
 from ...network.source import Source
@@ -55,6 +55,13 @@ class OspfSpeakers(Told):
                 return Untold(holder, says, refusal.sources)
         return None
 
+    def areas(self) -> dict[str, list[str]]:
+        """The backbone first, which has the smallest number."""
+        return {
+            name: [_shown(area) for area in sorted(router.areas)]
+            for name, router in self.domain.routers.items()
+        }
+
     def relations(self) -> list[Relation]:
         return self.domain.adjacencies.relations
 
@@ -78,6 +85,10 @@ class OspfSpeakers(Told):
     def doubts(self) -> dict[str, list[Unmodelled]]:
         """Every router of an area in which two have one router id: nothing settles there."""
         return self.domain.doubts()
+
+
+def _shown(area: int) -> str:
+    return f"area {area if area < 65536 else dotted(area)}"
 
 
 def _speak(network: Network, links: Links, families: Sequence[int]) -> list[OspfSpeakers]:

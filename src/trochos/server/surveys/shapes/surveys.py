@@ -220,6 +220,7 @@ class MapNodeShape(Shape):
     role = s.CharField()
     breaks = s.IntegerField()
     chassis = s.CharField(allow_null=True, help_text="of a routing instance: its device")
+    groups = s.DictField(child=s.CharField(), help_text="its group in each of the groupings")
 
 
 class MapEndShape(EndShape):
@@ -236,9 +237,16 @@ class MapLinkShape(Shape):
     ends = MapEndShape(many=True)
 
 
+class MapGroupingShape(Shape):
+    by = s.CharField()
+    called = s.CharField(help_text="what such a group is called")
+    count = s.IntegerField(help_text="how many groups there are")
+
+
 class MapShape(Shape):
     nodes = MapNodeShape(many=True)
     links = MapLinkShape(many=True)
+    groupings = MapGroupingShape(many=True)
 
 
 class SurveyDeletionShape(Shape):
