@@ -212,6 +212,22 @@ def test_a_refused_upload_says_why(page: Page, tmp_path: Path) -> None:
     expect(page.get_by_role("alert")).to_contain_text("No device was recognised")
 
 
+def test_a_long_journey_folds_and_fits_and_can_be_shown_whole(page: Page, broken: int) -> None:
+    page.set_viewport_size({"width": 900, "height": 768})
+    page.goto(f"/s/{broken}/case?from=lathe&to=yard-scale")
+    journey = page.get_by_test_id("journey")
+    fold = journey.get_by_role("button", name=re.compile("devices that only pass it on"))
+    expect(fold).to_be_visible()
+    assert journey.evaluate("(box) => box.scrollWidth <= box.clientWidth")
+    hops = journey.locator("[data-hop]")
+    few = hops.count()
+    fold.press("Enter")
+    expect(fold).to_have_count(0)
+    assert hops.count() > few
+    page.get_by_role("button", name="Fold what only passes it on").click()
+    expect(hops).to_have_count(few)
+
+
 def test_the_map_in_groups_that_open_and_close(page: Page, broken: int) -> None:
     page.goto(f"/s/{broken}/map")
     drawing = page.get_by_role("group", name="Map of the network")

@@ -2,7 +2,8 @@ import { useLayoutEffect, useMemo, useRef, useState, type KeyboardEvent } from "
 
 import { shortName } from "../ui/names";
 import { protocolWords, VERDICT_WORDS } from "../ui/words";
-import { filtersOf, type HopKey, hopText, type Lane, layOut, type LegName, type Path, rewritesOf, rewrittenEnd, type Station, wrapOf } from "./journey";
+import { fold } from "./fold";
+import { filtersOf, hopAt, type HopKey, hopText, type Lane, layOut, type LegName, type Path, rewritesOf, rewrittenEnd, type Station, wrapOf } from "./journey";
 
 interface Props {
   path: Path;
@@ -64,11 +65,17 @@ export function Journey({ path, roles, selected, onSelect, svgRef }: Props) {
     return () => observer.disconnect();
   }, []);
   const journey = useMemo(() => layOut(path), [path]);
-  const count = journey.columns.length;
+  const [whole, setWhole] = useState<Path | null>(null);
+  const room = whole === path ? Infinity : Math.floor((width - 8) / MIN_COLUMN);
+  const chosenDevice = hopAt(path, selected)?.device ?? null;
+  const { slot, slots } = useMemo(() => fold(journey, room, chosenDevice), [journey, room, chosenDevice]);
+  const count = slots.length;
+  const folded = (index: number) => (slots[slot[index] ?? -1]?.length ?? 1) > 1;
+  const long = journey.columns.length > Math.floor((width - 8) / MIN_COLUMN);
   const column = Math.max(MIN_COLUMN, Math.min(230, (width - 8) / Math.max(count, 1)));
   // A short journey leaves room beside it, which its reasons may use.
   const total = Math.max(column * count + 8, width - 8);
-  const centre = (index: number) => 4 + column * (index + 0.5);
+  const centre = (index: number) => 4 + column * ((slot[index] ?? index) + 0.5);
 
   const above = Math.max(0, journey.outbound.length - 1) * LEVEL;
   const below = Math.max(0, journey.back.length - 1) * LEVEL;
@@ -116,6 +123,9 @@ export function Journey({ path, roles, selected, onSelect, svgRef }: Props) {
 
   return (
     <div ref={box} className="overflow-x-auto overflow-y-hidden" data-testid="journey">
+      {long && whole === path ? (
+        <button type="button" className="btn btn-ghost btn-xs sticky left-0" onClick={() => setWhole(null)}>Fold what only passes it on</button>
+      ) : null}
       <svg
         ref={svg}
         width={total}
@@ -136,10 +146,15 @@ export function Journey({ path, roles, selected, onSelect, svgRef }: Props) {
             centre={centre}
             stationX={(station) => stationX(lane, station)}
             column={column}
-            end={lane.leg === "outbound" ? count - 1 : 0}
+            end={lane.leg === "outbound" ? journey.columns.length - 1 : 0}
           />
         ))}
+        {slots.map((columns) => columns.length > 1 ? (
+          <Fold key={columns[0]} names={columns.map((index) => journey.columns[index] ?? "")} x={centre(columns[0] ?? 0)} y={yBox} width={column - 12}
+            onOpen={() => setWhole(path)} />
+        ) : null)}
         {journey.columns.map((device, index) => {
+          if (folded(index)) return null;
           const mine = lanes.flatMap((lane) => (lane.level === 0 ? lane.stations.filter((s) => s.device === device).map((s) => ({ lane, s })) : []));
           const first = mine[0];
           const hop = first?.s.hop;
@@ -176,6 +191,7 @@ export function Journey({ path, roles, selected, onSelect, svgRef }: Props) {
         {lanes.map((lane) =>
           lane.stations.map((station) => {
             if (lane.level > 0 && (station.index < lane.own[0] || station.index > lane.own[1])) return null;
+            if (folded(station.column)) return null;
             const key: HopKey = { leg: lane.leg, branch: lane.branch, index: station.index };
             const words = stationWords(station, lane);
             const y = laneY(lane);
@@ -210,10 +226,10 @@ export function Journey({ path, roles, selected, onSelect, svgRef }: Props) {
                 ) : (
                   <>
                     <text x={x} y={textY} textAnchor="middle" fontSize="12" fontWeight={dead ? 700 : 400} fill={dead ? "var(--stop)" : "var(--soft)"}>
-                      {clip(words.what, column - 10, 6.9)}
+                      {clip(words.what, column - 8, 6.3)}
                     </text>
                     <text x={x} y={textY + 14} textAnchor="middle" fontSize="11.5" className="mono" fontWeight={dead ? 700 : 400} fill={dead ? "var(--stop)" : "var(--color-base-content)"}>
-                      {clip(words.where, column - 8, 7.1)}
+                      {clip(words.where, column - 6, 7)}
                       <title>{words.where}</title>
                     </text>
                   </>
@@ -226,6 +242,25 @@ export function Journey({ path, roles, selected, onSelect, svgRef }: Props) {
         <Hidden count={journey.hidden.back} y={height - HEAD} x={total - 8} />
       </svg>
     </div>
+  );
+}
+
+/** Devices that only pass it on, in the place of one. */
+function Fold({ names, x, y, width, onOpen }: { names: string[]; x: number; y: number; width: number; onOpen: () => void }) {
+  const said = `${names.length} devices that only pass it on`;
+  return (
+    <g
+      role="button" tabIndex={0} className="cursor-pointer" aria-label={`${said}: show ${names.join(", ")}`}
+      onClick={onOpen}
+      onKeyDown={(event) => { if (event.key === "Enter" || event.key === " ") { event.preventDefault(); onOpen(); } }}
+    >
+      {[6, 3, 0].map((shift) => (
+        <rect key={shift} x={x - width / 2 + shift} y={y - shift} width={width - 6} height={BOX} rx="7" className={`fill-base-100 stroke-base-content${shift ? "" : " focus-ring"}`} strokeWidth="1" strokeOpacity={shift ? 0.5 : 1} />
+      ))}
+      <text x={x - 3} y={y + 19} textAnchor="middle" fontSize="13" fontWeight="700" className="fill-base-content">{names.length} more</text>
+      <text x={x - 3} y={y + 35} textAnchor="middle" fontSize="11" fill="var(--soft)">pass it on</text>
+      <title>{names.join(", ")}</title>
+    </g>
   );
 }
 
