@@ -508,21 +508,12 @@ class EigrpSpeakers(Told):
     def _states(
         self, local: dict[tuple[str, int], dict[Prefix, Held]]
     ) -> tuple[dict[tuple[str, int], dict[Prefix, Held]], dict[Prefix, list[tuple[str, int]]]]:
-        """What every process knows in the end, and on what they never agree."""
-        state = {key: dict(held) for key, held in local.items()}
-        moving: dict[Prefix, list[tuple[str, int]]] = {}
-        for _ in range(ROUNDS):
-            fresh = {key: self._listen(key, local[key], state) for key in state}
-            if fresh == state:
-                break
-            state = fresh
-        else:
-            fresh = {key: self._listen(key, local[key], state) for key in state}
-            moving = vectors.moving(state, fresh)
-            for known in state.values():
-                for prefix in moving:
-                    known.pop(prefix, None)  # no state of it is true for long
-        return state, moving
+        def listen(
+            key: tuple[str, int], state: dict[tuple[str, int], dict[Prefix, Held]]
+        ) -> dict[Prefix, Held]:
+            return self._listen(key, local[key], state)
+
+        return vectors.told_on(local, listen, ROUNDS)
 
     def _listen(
         self,

@@ -506,21 +506,10 @@ class RipSpeakers(Told):
     def _states(
         self, local: dict[str, dict[Prefix, Held]]
     ) -> tuple[dict[str, dict[Prefix, Held]], dict[Prefix, list[str]]]:
-        """What every router knows in the end, and on what they never agree."""
-        state = {name: dict(held) for name, held in local.items()}
-        moving: dict[Prefix, list[str]] = {}
-        for _ in range(ROUNDS):
-            fresh = {name: self._listen(name, local[name], state) for name in state}
-            if fresh == state:
-                break
-            state = fresh
-        else:
-            fresh = {name: self._listen(name, local[name], state) for name in state}
-            moving = vectors.moving(state, fresh)
-            for known in state.values():
-                for prefix in moving:
-                    known.pop(prefix, None)  # no state of it is true for long
-        return state, moving
+        def listen(name: str, state: dict[str, dict[Prefix, Held]]) -> dict[Prefix, Held]:
+            return self._listen(name, local[name], state)
+
+        return vectors.told_on(local, listen, ROUNDS)
 
     def _listen(
         self, name: str, local: dict[Prefix, Held], state: dict[str, dict[Prefix, Held]]

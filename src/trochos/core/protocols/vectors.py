@@ -256,6 +256,32 @@ def moving(
     return {prefix: out[prefix] for prefix in sorted(out)}
 
 
+def told_on(
+    local: Mapping[K, Mapping[Prefix, H]],
+    listen: Callable[[K, dict[K, dict[Prefix, H]]], dict[Prefix, H]],
+    rounds: int,
+) -> tuple[dict[K, dict[Prefix, H]], dict[Prefix, list[K]]]:
+    """What everybody knows in the end, and the prefixes on which some never agree: those are known
+    to nobody, because no state of them is true for long.
+
+    Args:
+        local: what each knows by itself.
+        listen: what one knows after an update of every neighbour, who know what is given.
+        rounds: after so many updates a network has settled, or never does.
+    """
+    state = {key: dict(held) for key, held in local.items()}
+    for _ in range(rounds):
+        fresh = {key: listen(key, state) for key in state}
+        if fresh == state:
+            return state, {}
+        state = fresh
+    found = moving(state, {key: listen(key, state) for key in state})
+    for known in state.values():
+        for prefix in found:
+            known.pop(prefix, None)
+    return state, found
+
+
 def unsettled(
     name: str, prefix: Prefix, members: Iterable[str], source: Source, family: int
 ) -> Unmodelled:
