@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import itertools
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from surveys import compute, wired
 
 from trochos.core.network.addressing import Address
-from trochos.core.protocols.shortest import FAR, AreaGraph, Edge
+from trochos.core.protocols.shortest import FAR, AreaGraph, Edge, by_growing, by_passing
 from trochos.core.step.routes import NextHop
 from trochos.core.survey import Computed
 
@@ -58,6 +59,18 @@ def brute_force(graph: AreaGraph, start: int, end: int) -> tuple[int, set[NextHo
                 if total == best:
                     hops |= set(first.hops)
     return best, hops
+
+
+@pytest.mark.parametrize("count", [1, 2, 40, 200])
+def test_both_ways_to_find_distances_agree(count: int) -> None:
+    rng = np.random.default_rng(count)
+    pairs = {(int(a), int(b)) for a, b in rng.integers(0, count, (3 * count, 2)) if a != b}
+    rows = np.array([a for a, _ in pairs], dtype=np.int64)
+    columns = np.array([b for _, b in pairs], dtype=np.int64)
+    weights = rng.integers(1, 65536, len(pairs)).astype(np.int64)
+    passing = by_passing(count, rows, columns, weights)
+    assert np.array_equal(passing, by_growing(count, rows, columns, weights))
+    assert count < 40 or ((passing == FAR).any() and (passing < FAR).sum() > count)
 
 
 @pytest.mark.thorough
