@@ -84,6 +84,13 @@ def test_the_inner_journey_holds_the_outer_one() -> None:
         ({"route": "ip route 100.64.0.4/30 10.0.0.2"}, "loop", "tunnel-circle"),
         ({"route": "ip route 10.99.0.0/16 100.64.0.2"}, "no-route", "tunnel-way-broken"),
         ({"inner": "10.0.0.6/30"}, "next-hop-silent", "subnets-differ"),
+        (
+            {"west": tunnel("100.64.0.1", "100.64.0.6", ttl=1)},
+            "hop-limit",
+            "tunnel-hop-limit",
+        ),
+        ({"west": tunnel("100.64.0.1", "10.0.0.2")}, "loop", "tunnel-ends-exchanged"),
+        ({"west": tunnel("10.0.0.1", "100.64.0.6")}, "next-hop-silent", "tunnel-ends-exchanged"),
     ],
 )
 def test_each_fault_of_a_tunnel_is_named(change: dict[str, str], verdict: str, kind: str) -> None:
@@ -93,6 +100,83 @@ def test_each_fault_of_a_tunnel_is_named(change: dict[str, str], verdict: str, k
     if kind != "subnets-differ":
         assert path.outbound.verdict == verdict
     assert kind in {finding.kind for finding in survey.findings}
+
+
+@pytest.mark.parametrize(
+    ("west", "kind", "says"),
+    [
+        (
+            tunnel("100.64.0.1", "100.64.0.6", ttl=1),
+            "tunnel-hop-limit",
+            "On west: give gre1 a hop limit of 64.",
+        ),
+        (
+            tunnel("100.64.0.1", "10.0.0.2"),
+            "tunnel-ends-exchanged",
+            "On west: let gre1 go from 100.64.0.1 to 100.64.0.6.",
+        ),
+        (
+            tunnel("10.0.0.1", "100.64.0.6"),
+            "tunnel-ends-exchanged",
+            "On west: let gre1 go from 100.64.0.1 to 100.64.0.6.",
+        ),
+    ],
+)
+def test_outer_packets_that_do_not_get_there_are_the_cause_and_mended(
+    west: str, kind: str, says: str
+) -> None:
+    survey = pair(west=west)
+    diagnosis = survey.diagnose("10.1.0.1", "10.2.0.1")
+    top = diagnosis.causes[0]
+    assert (top.option.finding.kind, top.certainty) == (kind, "proven")
+    assert top.option.remedy.title == says
+    assert survey.rehearse(top.option.edits).after.path("10.1.0.1", "10.2.0.1").works == "yes"
+
+
+def test_a_hop_limit_that_is_enough_is_none_to_be_told() -> None:
+    """Of two devices one passes it on: a limit of two arrives, of one does not."""
+    enough = pair(west=tunnel("100.64.0.1", "100.64.0.6", ttl=2))
+    assert enough.path("10.1.0.1", "10.2.0.1").works == "yes"
+    assert not [f for f in enough.findings if f.kind.startswith("tunnel")]
+    inherited = pair(west=tunnel("100.64.0.1", "100.64.0.6", ttl=0))
+    assert inherited.path("10.1.0.1", "10.2.0.1").works == "yes"
+
+
+def test_neighbours_over_a_tunnel_whose_packets_are_spent_hear_nothing() -> None:
+    ospf = "router ospf\n network 10.0.0.0/8 area 0\nexit\n"
+    texts = {
+        "topology.json": LINKS,
+        "devices/sea/frr.conf": frr("sea", {"eth0": "100.64.0.2/30", "eth1": "100.64.0.5/30"}),
+    }
+    for name, number, outer, gateway in (("west", 1, 1, 2), ("east", 2, 6, 5)):
+        ports = {
+            "eth0": f"100.64.0.{outer}/30", "gre1": f"10.0.0.{number}/30",
+            "lo": f"10.{number}.0.1/32",
+        }  # fmt: skip
+        texts[f"devices/{name}/frr.conf"] = frr(
+            name, ports, f"ip route 0.0.0.0/0 100.64.0.{gateway}", ospf
+        )
+        ends = ("100.64.0.1", "100.64.0.6")
+        texts[f"devices/{name}/ip-tunnel.json"] = tunnel(*ends[:: 3 - 2 * number], ttl=3 - number)
+        texts[f"devices/{name}/ip-addr.json"] = link()
+    survey = compute(texts)
+    (relation,) = survey.tables.relations()
+    assert not relation.works
+    found = [f for f in survey.findings if f.kind == "tunnel-hop-limit"]
+    assert [(f.device, f.interface) for f in found] == [("east", "gre1")]
+    after = survey.rehearse(found[0].remedies[0].edits).after
+    assert all(r.works for r in after.tables.relations())
+
+
+def test_a_tunnel_inside_another_wraps_towards_an_inner_address_on_purpose() -> None:
+    def two(local: int, remote: int) -> str:
+        outer = ("100.64.0.1", "100.64.0.6")[:: 1 if local == 1 else -1]
+        first = json.loads(tunnel(*outer))
+        second = json.loads(tunnel(f"10.0.0.{local}", f"10.0.0.{remote}"))
+        return json.dumps([*first, {**second[0], "ifname": "gre2"}])
+
+    survey = pair(west=two(1, 2), east=two(2, 1))
+    assert "tunnel-ends-exchanged" not in {f.kind for f in survey.findings}
 
 
 def test_yang_says_the_same_tunnel() -> None:

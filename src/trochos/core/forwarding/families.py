@@ -18,11 +18,12 @@ from numpy.typing import NDArray
 
 from ..network.addressing import Address
 from ..network.facts import Device, End
+from ..step.packet import INITIAL_HOPS
 from ..step.routes import NextHop, Route
 from ..step.sources import choose_source, only_source, usable_addresses
 from ..step.unsaid import source_for
 from ..step.verdicts import BIT, WORST_FIRST
-from ..step.walk import INITIAL_HOPS, guards
+from ..step.walk import guards
 from .again import Earlier
 from .flow import Edges, Words, pack, unpack
 from .matching import Places, match_columns

@@ -30,9 +30,9 @@ def reply_to(branch: Branch, request: Packet, passed: frozenset[str]) -> Packet:
         request.size,
         request.dont_fragment,
         got.flow.back(passed),
-        got.tracked,
-        got.marked,
-        request.ends,
+        tracked=got.tracked,
+        marked=got.marked,
+        asked=request.ends,
     )
 
 

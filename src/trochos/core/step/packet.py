@@ -8,6 +8,9 @@ from typing import NamedTuple
 from ..network.addressing import Address
 from .filters import Flow
 
+INITIAL_HOPS = 64
+"""Linux sends with this hop limit (RFC 1700's recommended value)."""
+
 
 class Ends(NamedTuple):
     """The ends of a connection as a packet names them: `port` is the service's."""
@@ -37,6 +40,8 @@ class Packet:
     size: int = 0
     dont_fragment: bool = False
     flow: Flow | None = None
+    hop_limit: int = INITIAL_HOPS
+    """How many devices may pass it on, and one less."""
     tracked: tuple[Tracked, ...] = ()
     """What devices remember: of a request, those that it passed; of a reply, of its request."""
     marked: tuple[tuple[str, int | None], ...] = ()

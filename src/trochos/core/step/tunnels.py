@@ -12,20 +12,27 @@ from ..network.facts import End, Tunnel
 from .filters import Flow
 from .kernel import Fate, Kernel
 from .legs import Leg, passed_by
-from .packet import Packet
+from .packet import INITIAL_HOPS, Packet
 from .verdicts import DELIVERED, LOOP, onward
 from .walk import walk
+
+
+def _limit(tunnel: Tunnel) -> int:
+    """The hop limit of the outer packets: the tunnel's own, or (0) that of what is inside, which
+    is the usual one."""
+    return tunnel.ttl or INITIAL_HOPS
 
 
 def _answered(kernel: Kernel, end: End, tunnel: Tunnel) -> Leg | None:
     """The outer leg as an answer: where filters track connections, what the far end sent before
     opens the way. None if the far end does not get through either, or this changes nothing."""
-    flow = Flow(tunnel.mode)
+    flow, limit = Flow(tunnel.mode), _limit(tunnel)
     for name in kernel.near.owner_devices(tunnel.remote):
         there = walk(kernel, name, Packet(tunnel.local, tunnel.remote, flow=flow))
         if there.state == "yes":
             answer = flow.back(passed_by(there))
-            leg = walk(kernel, end.device, Packet(tunnel.remote, tunnel.local, flow=answer))
+            packet = Packet(tunnel.remote, tunnel.local, flow=answer, hop_limit=limit)
+            leg = walk(kernel, end.device, packet)
             return leg if leg.state == "yes" else None
     return None
 
@@ -62,7 +69,8 @@ def _enter(kernel: Kernel, end: End, inside: frozenset[End]) -> tuple[list[Fate]
             "leaves it."
         )
         return [Fate(None, "no-source", reason)], None
-    leg = walk(kernel, end.device, Packet(tunnel.remote, tunnel.local, flow=Flow(tunnel.mode)))
+    outer = Packet(tunnel.remote, tunnel.local, flow=Flow(tunnel.mode), hop_limit=_limit(tunnel))
+    leg = walk(kernel, end.device, outer)
     if leg.state != "yes" and kernel.filters:
         leg = _answered(kernel, end, tunnel) or leg
     fates: list[Fate] = []

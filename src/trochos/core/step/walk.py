@@ -27,8 +27,6 @@ from .rules import MAIN
 from .sizes import largest_inside
 from .verdicts import DELIVERED, HOP_LIMIT, LOOP, LOST_BACK
 
-INITIAL_HOPS = 64
-"""Linux sends with this hop limit (RFC 1700's recommended value)."""
 LISTED = 64
 _EXPLORED = 4096
 
@@ -93,8 +91,8 @@ class _Walker:
         if not unclear and step.route is not None and step.route.protocol == "local":
             yield self._arrived(path, hop, packet, came)
             return
-        if len(path) >= INITIAL_HOPS:
-            reason = f"the hop limit of {INITIAL_HOPS} is spent at {device}."
+        if len(path) >= self.sent.hop_limit:
+            reason = f"the hop limit of {self.sent.hop_limit} is spent at {device}."
             yield self._end(path, hop, packet, HOP_LIMIT, reason)
             return
         for fate in step.fates:

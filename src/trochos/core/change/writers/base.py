@@ -111,8 +111,10 @@ class Writer:
         remote: Address | None = None,
         mode: str | None = None,
         key: str | None = None,
+        ttl: int | None = None,
     ) -> Edits | None:
-        """Gives a tunnel other ends, another mode or key, where its description stands."""
+        """Gives a tunnel other ends, another mode, key or hop limit, where its description
+        stands."""
         source = tunnel.source
         if source.path is None:
             return None
@@ -134,6 +136,9 @@ class Writer:
                 shown["key"] = [f"{source.path}/{way}key" for way in "io"]
                 paths = shown.get(leaf, paths)
             out += [DataEdit(source.device, source.file, p, held, str(new)) for p in paths]
+        if ttl is not None:
+            path = f"{source.path}/ttl"
+            out.append(DataEdit(source.device, source.file, path, tunnel.ttl, ttl))
         return tuple(out)
 
     # -- what languages override -----------------------------------------------------

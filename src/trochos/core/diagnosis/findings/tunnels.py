@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 
 from ...network.facts import Device, End, Interface, Source, Tunnel
 from ...step.legs import Leg
+from ...step.verdicts import HOP_LIMIT
 from ..finding import BREAKS, Finding
 from .context import Context
 
@@ -16,6 +17,9 @@ KINDS = {
     "tunnel-source-foreign": "A tunnel sends from an address that its device does not have.",
     "tunnel-no-far-end": "The device at a tunnel's far end has no tunnel back.",
     "tunnel-way-broken": "The outer packets of a tunnel do not reach its far end.",
+    "tunnel-hop-limit": "The outer packets of a tunnel are spent before they reach its far end.",
+    "tunnel-ends-exchanged": "A tunnel wraps packets towards, or from, an address that is inside a "
+    "tunnel.",
     "tunnel-circle": "The way to a tunnel's far end leads through the tunnel itself.",
 }
 
@@ -69,6 +73,11 @@ def _one(
             kind, BREAKS, device.name, says, why, lines, interface.name, peer, subject=(end, peer)
         )
 
+    inner = _inner(context, end, tunnel)
+    if inner is not None:
+        peer = inner[0]
+        yield finding("tunnel-ends-exchanged", inner[1], inner[2])
+        return
     if not own:
         yield finding(
             "tunnel-source-foreign",
@@ -108,6 +117,35 @@ def _one(
         yield from _way(context, end, tunnel, finding_of=finding)
 
 
+def _inner(context: Context, end: End, tunnel: Tunnel) -> tuple[End | None, str, str] | None:
+    """Where an outer address is one inside a tunnel: the far end, and what to say of it."""
+    why = (
+        "The outer addresses are those that the way between the two devices knows; the inner ones "
+    )
+    why += "exist behind the tunnel alone, so the packet would have to go through it to get there."
+    mine = context.tables.links.interface(end)
+    own = next((f for f in mine.addresses if f.address == tunnel.local), None) if mine else None
+    for owner in context.forwarding.near.owners.get(tunnel.remote, ()):
+        there = context.forwarding.tunnel(owner.end)
+        facts = context.network.device(owner.end.device)
+        # One tunnel may go through another; then somebody there wraps from that address.
+        nested = facts is not None and any(
+            i.tunnel is not None and i.tunnel.local == tunnel.remote for i in facts.interfaces
+        )
+        if there is not None and owner.end.device != end.device and not nested:
+            says = (
+                f"{end} wraps towards {tunnel.remote}, which is {owner.end}'s own address inside "
+                f"the tunnel; the outer one is {there.local}."
+            )
+            return owner.end, says, why
+    if own is None:
+        return None
+    far = far_of(context, end, tunnel)
+    other = far[1] if far is not None else None
+    peer = End(far[0].name, other.name) if far is not None and other is not None else None
+    return peer, f"{end} sends from {tunnel.local}, its own address inside the tunnel.", why
+
+
 def _owns(context: Context, end: End, tunnel: Tunnel) -> bool:
     return context.forwarding.near.owns(end.device, tunnel.local)
 
@@ -139,6 +177,17 @@ def _way(
             f"{tunnel.remote} into it.",
             "With the news the outer packets go into the tunnel and are lost, so the neighbour is "
             "lost and the news with it, and all begins again. Here it is shown as down.",
+            (tunnel.source,),
+        )
+    elif leg.state == "no" and leg.verdict == HOP_LIMIT and tunnel.ttl:
+        far = len(leg.decisive.hops) - 1
+        yield finding_of(
+            "tunnel-hop-limit",
+            f"{end} sends with a hop limit of {tunnel.ttl}, and {tunnel.remote} is farther away: "
+            f"{leg.decisive.last.device} drops what it wraps.",
+            f"Each router on the way takes one off, and whoever would pass it on with none left "
+            f"drops it; {far} {'passes' if far == 1 else 'pass'} it on. The tunnel looks up all "
+            "the same.",
             (tunnel.source,),
         )
     elif leg.state == "no":

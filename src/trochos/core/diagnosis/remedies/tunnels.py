@@ -5,6 +5,7 @@ from __future__ import annotations
 from ...network.addressing import Address, InterfaceAddress
 from ...network.edits import Remedy
 from ...network.facts import End, Tunnel
+from ...step.packet import INITIAL_HOPS
 from . import statics
 from .bench import Bench
 from .sides import Ground, Side, with_bases
@@ -14,6 +15,8 @@ def remedies(bench: Bench, kind: str, end: End, peer: End | None) -> list[Remedy
     """The ways to mend a tunnel, the end at fault first."""
     if kind == "tunnel-circle":
         return _outside(bench, end)
+    if kind == "tunnel-hop-limit":
+        return _farther(bench, end)
     mine = bench.forwarding.tunnel(end)
     theirs = bench.forwarding.tunnel(peer) if peer is not None else None
     if mine is None:
@@ -40,6 +43,17 @@ def remedies(bench: Bench, kind: str, end: End, peer: End | None) -> list[Remedy
                 say = f"On {end.device}: let {end.interface} send from {local}."
                 return [*again, Remedy(say, edits)]
     return [*again, *(told.get(side.remedy, side.remedy) for side in sides)]
+
+
+def _farther(bench: Bench, end: End) -> list[Remedy]:
+    """The hop limit that a device gives its own packets."""
+    tunnel = bench.forwarding.tunnel(end)
+    if tunnel is None:
+        return []
+    edits = bench.writer(end.device).tunnel(tunnel, ttl=INITIAL_HOPS)
+    if not edits:
+        return []
+    return [Remedy(f"On {end.device}: give {end.interface} a hop limit of {INITIAL_HOPS}.", edits)]
 
 
 def _own_again(bench: Bench, end: End, tunnel: Tunnel) -> list[Remedy]:
