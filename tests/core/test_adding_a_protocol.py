@@ -116,7 +116,7 @@ class HailEnd:
     enabled: Source | None
     fact: AddressFact | None
     up: bool
-    why_down: str | None = None
+    why_deaf: str | None = None
     settings: Any = None
 
     @property
@@ -287,7 +287,7 @@ def test_its_routes_are_in_the_tables_and_explain_themselves() -> None:
     told = explain_prefix(survey.tables, survey.forwarding, "c", prefix)["chain"]
     assert (
         isinstance(told, list)
-        and told[0]["says"] == "a announces 10.9.1.0/24 of its eth1 by hailing."
+        and told[0]["says"] == "a announces 10.9.1.0/24 of its lan by hailing."
     )
 
 

@@ -168,6 +168,63 @@ def test_neighbours_over_a_tunnel_whose_packets_are_spent_hear_nothing() -> None
     assert all(r.works for r in after.tables.relations())
 
 
+def test_a_dead_tunnels_subnet_is_announced_all_the_same() -> None:
+    """Its interface is up, so it is a part of the area; nobody is heard behind it."""
+    ospf = "router ospf\n network 10.0.0.0/8 area 0\nexit\n"
+    survey = compute(
+        {
+            "topology.json": wired(
+                ("west", "eth0", "sea", "eth0"),
+                ("west", "eth1", "inn", "eth0"),
+                ("sea", "eth1", "east", "eth0"),
+            ),
+            "devices/sea/frr.conf": frr("sea", {"eth0": "100.64.0.2/30", "eth1": "100.64.0.5/30"}),
+            "devices/west/frr.conf": frr(
+                "west",
+                {"eth0": "100.64.0.1/30", "eth1": "10.7.0.1/30", "gre1": "10.0.0.1/30"},
+                ospf,
+            ),
+            "devices/inn/frr.conf": frr("inn", {"eth0": "10.7.0.2/30"}, ospf),
+            "devices/east/frr.conf": frr(
+                "east",
+                {"eth0": "100.64.0.6/30", "gre1": "10.0.0.2/30"},
+                "ip route 0.0.0.0/0 100.64.0.5",
+                ospf,
+            ),
+            "devices/west/ip-tunnel.json": tunnel("100.64.0.1", "100.64.0.6"),
+            "devices/east/ip-tunnel.json": tunnel("100.64.0.6", "100.64.0.1"),
+            "devices/west/ip-addr.json": link(),
+            "devices/east/ip-addr.json": link(),
+        }
+    )
+    over = next(r for r in survey.tables.relations() if "east" in (r.left.device, r.right.device))
+    assert not over.works and over.first_failing is not None and over.first_failing.gate == "line"
+    assert [f.device for f in survey.findings if f.kind == "tunnel-way-broken"] == ["west"]
+    (why,) = survey.why("10.0.0.0/30", "inn")["why"]  # type: ignore[misc]
+    assert why["present"] is True
+    assert why["chain"][0]["says"] == "west announces 10.0.0.0/30 of its gre1 in area 0.0.0.0."
+
+
+@pytest.mark.parametrize(
+    "section", ["router rip\n network 10.0.0.0/8", "router eigrp 7\n network 10.0.0.0/8"]
+)
+def test_so_it_is_by_rip_and_eigrp(section: str) -> None:
+    files = {
+        "topology.json": wired(("west", "eth0", "sea", "eth0"), ("west", "eth1", "inn", "eth0")),
+        "devices/sea/frr.conf": frr("sea", {"eth0": "100.64.0.2/30"}),
+        "devices/west/frr.conf": frr(
+            "west",
+            {"eth0": "100.64.0.1/30", "eth1": "10.7.0.1/30", "gre1": "10.0.0.1/30"},
+            section,
+        ),
+        "devices/inn/frr.conf": frr("inn", {"eth0": "10.7.0.2/30"}, section),
+        "devices/west/ip-tunnel.json": tunnel("100.64.0.1", "100.64.0.6"),
+        "devices/west/ip-addr.json": link(),
+    }
+    (why,) = compute(files).why("10.0.0.0/30", "inn")["why"]  # type: ignore[misc]
+    assert why["present"] is True, why
+
+
 def test_a_tunnel_inside_another_wraps_towards_an_inner_address_on_purpose() -> None:
     def two(local: int, remote: int) -> str:
         outer = ("100.64.0.1", "100.64.0.6")[:: 1 if local == 1 else -1]

@@ -72,7 +72,9 @@ class EigrpEnd:
     key: str | None
     router_id: Number | None
     up: bool
-    why_down: str | None
+    why_deaf: str | None
+    """Why no neighbour is heard; None if one can be. An interface that is up and deaf (a tunnel
+    whose outer packets are lost) is announced all the same."""
     filters: Filters | None
 
     @property
@@ -158,7 +160,6 @@ def ends_of(device: Device, process: EigrpProcess, links: Links) -> list[EigrpEn
             bandwidth = settings.bandwidth.value if settings.bandwidth else bandwidth
             delay = settings.delay.value if settings.delay else delay
         end = End(device.name, interface.name)
-        up = links.hears(end)
         chain = settings.key_chain
         known = device.policy.key_chains.get(chain.value) if chain else None
         out.append(
@@ -179,8 +180,8 @@ def ends_of(device: Device, process: EigrpProcess, links: Links) -> list[EigrpEn
                 _weights(process, device),
                 (known[0] if known else "") if chain else None,
                 identity,
-                up,
-                None if up else links.why_deaf(end),
+                links.is_up(end),
+                links.why_deaf(end),
                 links.filters.get(device.name),
             )
         )

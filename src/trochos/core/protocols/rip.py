@@ -59,7 +59,9 @@ class RipEnd:
     version_source: Source
     key: str | None
     up: bool
-    why_down: str | None
+    why_deaf: str | None
+    """Why no neighbour is heard; None if one can be. An interface that is up and deaf (a tunnel
+    whose outer packets are lost) is announced all the same."""
     filters: Filters | None
 
     @property
@@ -121,7 +123,6 @@ def ends_of(device: Device, process: RipProcess, links: Links) -> list[RipEnd]:
         receive = settings.receive.value if settings.receive else default_receive
         given = settings.receive or settings.send
         source = given.source if given else version_source
-        up = links.hears(end)
         out.append(
             RipEnd(
                 device.name,
@@ -139,8 +140,8 @@ def ends_of(device: Device, process: RipProcess, links: Links) -> list[RipEnd]:
                 frozenset(receive.split()),
                 source or process.source._replace(default=True, text=f"version {default_send}"),
                 _key(device, settings),
-                up,
-                None if up else links.why_deaf(end),
+                links.is_up(end),
+                links.why_deaf(end),
                 links.filters.get(device.name),
             )
         )

@@ -39,7 +39,7 @@ class Wired(Protocol):
     def up(self) -> bool: ...
 
     @property
-    def why_down(self) -> str | None: ...
+    def why_deaf(self) -> str | None: ...
 
 
 class Taken(Protocol):
@@ -74,7 +74,7 @@ class VectorEnd(Protocol):
     def up(self) -> bool: ...
 
     @property
-    def why_down(self) -> str | None: ...
+    def why_deaf(self) -> str | None: ...
 
     @property
     def end(self) -> End: ...
@@ -116,10 +116,10 @@ def busy(
 
 
 def line(end: Wired, _: object) -> Reading:
-    """Whether packets can leave and arrive."""
+    """Whether neighbours can be heard."""
     off = end.interface.enabled_source
     lines = () if end.up or off is None else (off,)
-    return Reading("up" if end.up else end.why_down or "down", lines, end.up)
+    return Reading(end.why_deaf or "up", lines, end.why_deaf is None)
 
 
 def enabled(end: VectorEnd, _: object) -> Reading:

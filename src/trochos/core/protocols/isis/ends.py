@@ -45,7 +45,9 @@ class IsisEnd:
     style: str
     costs: Mapping[int, int]
     up: bool
-    why_down: str | None
+    why_deaf: str | None
+    """Why no neighbour is heard; None if one can be. An interface that is up and deaf (a tunnel
+    whose outer packets are lost) is announced all the same."""
     loopback: Address | None = None
     """The router's first IPv4 address on a loopback."""
 
@@ -59,7 +61,7 @@ class IsisEnd:
 
     @property
     def speaks(self) -> bool:
-        return self.active and not self.passive
+        return self.active and not self.passive and self.why_deaf is None
 
     def default(self, text: str) -> Source:
         """Evidence for a value that nobody wrote."""
@@ -99,7 +101,7 @@ def ends_of(device: Device, process: IsisProcess, links: Links) -> list[IsisEnd]
             said = held.metrics.get(level)
             cost = said.value if said is not None else habits.metric
             costs[level] = min(cost, NARROWEST) if narrow else cost
-        up = links.hears(End(device.name, interface.name))
+        end = End(device.name, interface.name)
         quiet = held.passive
         if interface.loopback or held.network is None:
             network = BROADCAST
@@ -123,8 +125,8 @@ def ends_of(device: Device, process: IsisProcess, links: Links) -> list[IsisEnd]
                 process.levels & circuit,
                 style,
                 costs,
-                up,
-                None if up else links.why_deaf(End(device.name, interface.name)),
+                links.is_up(end),
+                links.why_deaf(end),
                 loopback,
             )
         )

@@ -44,7 +44,9 @@ class OspfEnd:
     passive: bool
     passive_source: Source | None
     up: bool
-    why_down: str | None
+    why_deaf: str | None
+    """Why no neighbour is heard; None if one can be. An interface that is up and deaf (a tunnel
+    whose outer packets are lost) is announced all the same."""
     filters: Filters | None = None
     hears_own_subnet_only: bool = False
 
@@ -78,7 +80,8 @@ class OspfEnd:
     @property
     def speaks(self) -> bool:
         """True if hellos are sent and heard here."""
-        return self.active and not self.passive and self.network_type != LOOPBACK
+        quiet = self.passive or self.why_deaf is not None
+        return self.active and not quiet and self.network_type != LOOPBACK
 
     def default(self, text: str) -> Source:
         """Evidence for a value that nobody wrote: the interface's own line."""
@@ -94,7 +97,6 @@ def ends_of(device: Device, process: OspfProcess, links: Links) -> list[OspfEnd]
     for interface in device.interfaces:
         settings = process.interfaces.get(interface.name) or OspfInterface(interface.name)
         end = End(device.name, interface.name)
-        up = links.hears(end)
         passive = settings.passive or process.passive_default
         hello = settings.hello.value if settings.hello else habits.hello
         if settings.dead is not None:
@@ -125,8 +127,8 @@ def ends_of(device: Device, process: OspfProcess, links: Links) -> list[OspfEnd]
             dead,
             bool(passive and passive.value),
             passive.source if passive else None,
-            up,
-            None if up else links.why_deaf(end),
+            links.is_up(end),
+            links.why_deaf(end),
             links.filters.get(device.name),
             habits.hears_own_subnet_only,
         )

@@ -34,9 +34,9 @@ def _sources(*items: Source | None) -> tuple[Source, ...]:
 
 def _line(end: OspfEnd, _: OspfEnd) -> Reading:
     return Reading(
-        "up" if end.up else end.why_down or "down",
+        end.why_deaf or "up",
         _sources(None if end.up else end.interface.enabled_source),
-        end.up,
+        end.why_deaf is None,
     )
 
 
