@@ -114,15 +114,23 @@ def filter_permits(
     return list_permits(rules, prefix)
 
 
-def apply_route_map(policy: Policy, name: str, attributes: Attributes) -> Ruling:
-    """Runs a route map over a route."""
+def apply_route_map(
+    policy: Policy, name: str, attributes: Attributes, seen: Attributes | None = None
+) -> Ruling:
+    """Runs a route map over a route; what it asks for is asked of `seen`, if that is given, and
+    what it sets is set of the route all the same."""
     trail: list[Source] = []
-    permit, changed = _run(policy, name, attributes, trail, 0)
+    permit, changed = _run(policy, name, attributes, trail, 0, seen)
     return Ruling(permit, changed, tuple(dict.fromkeys(trail)))
 
 
 def _run(
-    policy: Policy, name: str, attributes: Attributes, trail: list[Source], depth: int
+    policy: Policy,
+    name: str,
+    attributes: Attributes,
+    trail: list[Source],
+    depth: int,
+    seen: Attributes | None = None,
 ) -> tuple[bool, Attributes]:
     entries = policy.route_maps.get(name)
     if not entries or depth > 8:
@@ -132,7 +140,7 @@ def _run(
     while at < len(entries) and steps < _MAX_STEPS:
         steps += 1
         entry = entries[at]
-        if not all(_matches(policy, clause, attributes) for clause in entry.matches):
+        if not all(_matches(policy, clause, seen or attributes) for clause in entry.matches):
             at += 1
             continue
         trail.append(entry.source)
@@ -144,7 +152,7 @@ def _run(
             trail.append(clause.source)
         verdict = True
         if entry.call is not None:
-            verdict, attributes = _run(policy, entry.call, attributes, trail, depth + 1)
+            verdict, attributes = _run(policy, entry.call, attributes, trail, depth + 1, seen)
             if not verdict:
                 return False, attributes
         if entry.onward is None:

@@ -77,6 +77,11 @@ class BgpEnd:
             else (self.neighbour.families.get(family) or NO_FAMILY)
         )
 
+    def asks_for_default(self, family: int) -> bool:
+        """True if a map decides whether the other is told of a default route."""
+        held = self.family(family).default_originate
+        return held is not None and bool(held.value)
+
     def active_in(self, family: int) -> bool:
         """True if the address family is switched on for this neighbour."""
         setting = self.family(family).active

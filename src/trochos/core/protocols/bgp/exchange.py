@@ -6,6 +6,7 @@ RFC 4271, sections 5 and 9.2; RFC 4456 (reflection); RFC 1997 (communities); RFC
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -330,6 +331,10 @@ def take(
             return Refusal(why, (held.route_map_in.source, *ruling.because))
         route = ruling.attributes
         because += [held.route_map_in.source, *ruling.because]
+    if external and WELL_KNOWN["blackhole"] in route.communities:
+        # RFC 7999, 3.2: it goes no further than this system (measured on FRR 8.4).
+        kept = route.communities | {WELL_KNOWN["no-export"]}
+        route = replace(route, communities=kept)
     link: str | None = None
     as_told = route.next_hop
     if update.link_next_hop is not None and route.next_hop == before:
@@ -376,23 +381,34 @@ def _recursive(end: BgpEnd, external: bool) -> bool:
     )
 
 
-def default_route(end: BgpEnd, other: BgpEnd, family: int) -> Update | None:
-    """The default route that a neighbour is told of unconditionally."""
+def default_route(
+    end: BgpEnd, other: BgpEnd, family: int, table: Iterable[Attributes]
+) -> Update | None:
+    """The default route that a neighbour is told of although the table may have none.
+
+    A route map is tried on every path of the BGP table, in the order of their prefixes, until it
+    lets one pass: what it sets is then set of the default route (measured on FRR 8.4,
+    tests/real/test_attributes.py).
+    """
     held = end.family(family)
     statement = held.default_originate
     if statement is None:
         return None
     external = _outside(end, other)
     route = Attributes(Prefix(family, 0, 0), origin="igp", next_hop=_self(end, family), metric=0)
+    because = [statement.source]
     if statement.value:
-        ruling = apply_route_map(end.device.policy, statement.value, route)
-        if not ruling.permit:
+        policy, name = end.device.policy, statement.value
+        ruled = (apply_route_map(policy, name, route, seen) for seen in table)
+        found = next((ruling for ruling in ruled if ruling.permit), None)
+        if found is None:
             return None
-        route = ruling.attributes
+        route = found.attributes
+        because += found.because
     if external:
         route = _path_outside(end, other, held, route)
     else:
         route = replace(route, local_preference=end.process.default_local_preference)
     claim = Claim(claims.TELLS_DEFAULT, end.name, of=other.name)
     link = _link_local_towards(end) if family == 6 else None
-    return Update(route, Origin(claim, (statement.source,)), None, (), link)
+    return Update(route, Origin(claim, tuple(dict.fromkeys(because))), None, (), link)

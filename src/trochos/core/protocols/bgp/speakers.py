@@ -57,6 +57,15 @@ class _Speaker:
     table: Table | None = None
     """Its own table, of the round before, if it tells only of routes that this has."""
 
+    def everything(self) -> Iterator[Attributes]:
+        """The attributes of all that it holds, the best of each prefix and the others."""
+        for prefix in sorted(self.local.keys() | self.heard.keys()):
+            own = self.local.get(prefix)
+            if own is not None:
+                yield own.attributes
+            for path in self.heard.get(prefix, {}).values():
+                yield path.attributes
+
 
 class BgpSpeakers:
     """BGP of both families; the scheduler asks for one family at a time through `of`."""
@@ -168,7 +177,7 @@ class BgpSpeakers:
         dirty = {(name, prefix) for name, s in speakers.items() for prefix in s.local}
         for speaker in speakers.values():
             for own, other in speaker.sides:
-                update = default_route(own, other, family)
+                update = default_route(own, other, family, speaker.everything())
                 if update is not None:
                     prefix = update.attributes.prefix
                     self._receive(speakers[other.name], other, own, family, prefix, update, 0)
@@ -225,8 +234,18 @@ class BgpSpeakers:
                         given = give(own, other, family, best, hidden)
                     update = given if isinstance(given, Update) else None
                     if update is None and item.is_default:
-                        update = default_route(own, other, family)
+                        update = default_route(own, other, family, speaker.everything())
                     sent.append((speakers[other.name], other, own, item, update))
+        default = Prefix(family, 0, 0)
+        done = {(id(own), prefix) for _, _, own, prefix, _ in sent}
+        for name in dict.fromkeys(speaker.device.name for speaker, _ in changed):
+            speaker = speakers[name]
+            for own, other in speaker.sides:
+                # What a map makes of the table may be otherwise now.
+                if own.asks_for_default(family) and (id(own), default) not in done:
+                    if default not in speaker.best:
+                        found = default_route(own, other, family, speaker.everything())
+                        sent.append((speakers[other.name], other, own, default, found))
         for receiver, end, sender, prefix, update in sent:
             if self._receive(receiver, end, sender, family, prefix, update, number):
                 following.add((receiver.device.name, prefix))
@@ -364,6 +383,8 @@ class BgpSpeakers:
             if aggregate.prefix.covers(prefix) and prefix != aggregate.prefix and not path.aggregate
         ]
         before = speaker.local.get(aggregate.prefix)
+        if aggregate.matching_med and len({p.attributes.metric or 0 for p in parts}) > 1:
+            parts = []  # measured on FRR 8.4: while they differ there is none
         if not parts:
             if before is not None and before.aggregate:
                 del speaker.local[aggregate.prefix]
@@ -376,15 +397,23 @@ class BgpSpeakers:
                 origin_code = word
         members: frozenset[int] = frozenset()
         common: tuple[int, ...] = ()
+        communities: frozenset[int] = frozenset()
+        large: frozenset[str] = frozenset()
         if aggregate.as_set:
             # What all paths begin with stays in order (RFC 4271, 9.2.2.2).
             paths = [p.attributes.as_path for p in parts]
             common = _common_start(paths)
             members = frozenset(n for path in paths for n in path[len(common) :])
             members |= {n for p in parts for n in p.attributes.as_set}
+            for part in (p.attributes for p in parts):
+                communities |= part.communities
+                large |= part.large_communities
         attributes = Attributes(
             aggregate.prefix,
             "bgp",
+            metric=0,
+            communities=communities,
+            large_communities=large,
             origin=aggregate.origin or origin_code,
             weight=LOCAL_WEIGHT,
             as_path=common,

@@ -1,0 +1,175 @@
+"""Default routes on a condition, aggregates and their attributes, and paths that are to be dropped:
+what a chain of systems tells, as real routers do (tests/real/test_attributes.py)."""
+
+from __future__ import annotations
+
+import pytest
+from surveys import compute, wired
+
+from trochos.core.protocols.bgp.speakers import BgpFamilySpeakers
+from trochos.core.protocols.policy import community_text
+from trochos.core.survey import Computed
+
+LINKS = [
+    ("one", "eth0", "two", "eth0"),
+    ("two", "eth1", "three", "eth0"),
+    ("two", "eth2", "four", "eth0"),
+]
+MAPS = """ip prefix-list P1 seq 5 permit 10.9.1.0/24
+ip prefix-list PX seq 5 permit 10.99.0.0/16
+route-map OUT permit 10
+ match ip address prefix-list P1
+ set metric 5
+ set community 1:1
+ set large-community 1:1:1
+exit
+route-map OUT permit 20
+ set metric 7
+ set community 2:2
+ set large-community 2:2:2
+exit
+route-map SAME permit 10
+ set metric 9
+exit
+route-map DROPPED permit 10
+ set community blackhole
+exit
+route-map HIT permit 10
+ match ip address prefix-list P1
+ set metric 77
+exit
+route-map MISS permit 10
+ match ip address prefix-list PX
+ set metric 78
+exit
+route-map ANY permit 10
+ set metric 79
+ set community 9:9
+exit
+route-map AGG permit 10
+ set metric 50
+ set community 5:5
+exit
+"""
+
+
+def _router(name: str, system: int, ports: list[str], peers: list[str], *family: str) -> str:
+    rows = [f"hostname {name}"]
+    for number, address in enumerate(ports):
+        rows += [f"interface eth{number}", f" ip address {address}", "exit"]
+    if name == "one":
+        rows += [f"ip route 10.9.{n}.0/24 blackhole" for n in (1, 2)]
+    rows.append(MAPS + f"router bgp {system}")
+    rows += [" no bgp ebgp-requires-policy", " timers bgp 1 3"]
+    for peer in peers:
+        address, other = peer.split()
+        rows += [f" neighbor {address} remote-as {other}", f" neighbor {address} timers connect 1"]
+    rows += [" address-family ipv4 unicast", *(f"  {line}" for line in family)]
+    return "\n".join([*rows, " exit-address-family", "exit", ""])
+
+
+def texts(*more: str, out: str = "OUT") -> dict[str, str]:
+    """one tells two of two prefixes by a map; two says more, and tells three and its own four."""
+    return {
+        "one": _router(
+            "one", 1, ["10.0.1.1/30"], ["10.0.1.2 2"],
+            "network 10.9.1.0/24", "network 10.9.2.0/24", f"neighbor 10.0.1.2 route-map {out} out",
+        ),
+        "two": _router(
+            "two", 2, ["10.0.1.2/30", "10.0.2.1/30", "10.0.3.1/30"],
+            ["10.0.1.1 1", "10.0.2.2 3", "10.0.3.2 2"], "neighbor 10.0.3.2 next-hop-self", *more,
+        ),
+        "three": _router("three", 3, ["10.0.2.2/30"], ["10.0.2.1 2"]),
+        "four": _router("four", 2, ["10.0.3.2/30"], ["10.0.3.1 2"]),
+    }  # fmt: skip
+
+
+def computed(held: dict[str, str]) -> Computed:
+    files = {f"devices/{name}/frr.conf": text for name, text in held.items()}
+    survey = compute({"topology.json": wired(*LINKS), **files})
+    assert not [line for report in survey.survey.reading for line in report.unknown]
+    return survey
+
+
+Told = dict[str, tuple[int, str, str, str]]
+"""Per prefix: the metric, the path, the communities, the large ones."""
+
+
+def told(survey: Computed, name: str) -> Told:
+    """What a speaker holds as best, beside the links between them."""
+    speakers = next(
+        s for s in survey.tables.speakers if isinstance(s, BgpFamilySpeakers) and s.family == 4
+    )
+    out = {}
+    for prefix, path in speakers.whole.states[4][name].best.items():
+        held = path.attributes
+        out[str(prefix)] = (
+            held.metric or 0,
+            " ".join(map(str, held.as_path)),
+            " ".join(sorted(map(community_text, held.communities))),
+            " ".join(sorted(held.large_communities)),
+        )
+    return out
+
+
+BOTH = ["neighbor 10.0.2.2 default-originate route-map {}",
+        "neighbor 10.0.3.2 default-originate route-map {}"]  # fmt: skip
+CASES: dict[str, tuple[dict[str, str], Told, Told]] = {
+    "a default for what the table has": (
+        texts(*(line.format("HIT") for line in BOTH)),
+        {"0.0.0.0/0": (77, "2", "", "")},
+        {"0.0.0.0/0": (77, "", "", "")},
+    ),
+    "no default for what it has not": (texts(*(line.format("MISS") for line in BOTH)), {}, {}),
+    "a default for anything": (
+        texts(*(line.format("ANY") for line in BOTH)),
+        {"0.0.0.0/0": (79, "2", "9:9", "")},
+        {"0.0.0.0/0": (79, "", "9:9", "")},
+    ),
+    "an aggregate": (
+        texts("aggregate-address 10.9.0.0/16"),
+        {"10.9.0.0/16": (0, "2", "", "")},
+        {"10.9.0.0/16": (0, "", "", "")},
+    ),
+    "an aggregate with what its parts carry": (
+        texts("aggregate-address 10.9.0.0/16 as-set"),
+        {"10.9.0.0/16": (0, "2 1", "1:1 2:2", "1:1:1 2:2:2")},
+        {"10.9.0.0/16": (0, "1", "1:1 2:2", "1:1:1 2:2:2")},
+    ),
+    "an aggregate of equal parts, which differ": (
+        texts("aggregate-address 10.9.0.0/16 matching-MED-only"), {}, {},
+    ),
+    "an aggregate of equal parts": (
+        texts("aggregate-address 10.9.0.0/16 matching-MED-only", out="SAME"),
+        {"10.9.0.0/16": (0, "2", "", "")},
+        {"10.9.0.0/16": (0, "", "", "")},
+    ),
+    "an aggregate by a map": (
+        texts("aggregate-address 10.9.0.0/16 route-map AGG"),
+        {"10.9.0.0/16": (50, "2", "5:5", "")},
+        {"10.9.0.0/16": (50, "", "5:5", "")},
+    ),
+    "an aggregate with its parts' and by a map": (
+        texts("aggregate-address 10.9.0.0/16 as-set route-map AGG"),
+        {"10.9.0.0/16": (50, "2 1", "5:5", "1:1:1 2:2:2")},
+        {"10.9.0.0/16": (50, "1", "5:5", "1:1:1 2:2:2")},
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", CASES)
+def test_what_the_neighbours_hear(name: str) -> None:
+    held, outside, inside = CASES[name]
+    survey = computed(held)
+    for speaker, expected in (("three", outside), ("four", inside)):
+        found = told(survey, speaker)
+        assert {p: v for p, v in found.items() if not p.endswith("/24")} == expected
+        assert {"10.9.1.0/24", "10.9.2.0/24"} <= found.keys()
+
+
+def test_what_is_to_be_dropped_goes_no_further_than_the_system() -> None:
+    """RFC 7999, 3.2: whoever hears it from outside keeps it inside."""
+    survey = computed(texts(out="DROPPED"))
+    assert told(survey, "three") == {}
+    for name in ("two", "four"):
+        assert told(survey, name)["10.9.1.0/24"][2] == "blackhole no-export"
