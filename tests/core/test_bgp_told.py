@@ -3,6 +3,8 @@ what a chain of systems tells, as real routers do (tests/real/test_attributes.py
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import pytest
 from surveys import compute, wired
 
@@ -84,9 +86,46 @@ def texts(*more: str, out: str = "OUT") -> dict[str, str]:
     }  # fmt: skip
 
 
-def computed(held: dict[str, str]) -> Computed:
+CHAIN = [("one", "eth0", "two", "eth0"), ("two", "eth1", "far", "eth0")]
+
+
+def members(left: str, right: str, group: bool) -> dict[str, str]:
+    """Two members of one confederation, each called by a number or `external`, and far outside."""
+
+    def neighbour(address: str, word: str) -> list[str]:
+        if group:
+            return [f" neighbor G remote-as {word}", f" neighbor {address} peer-group G"]
+        return [f" neighbor {address} remote-as {word}"]
+
+    out = {}
+    for name, system, ports, prefix in (
+        ("one", 65001, ["10.0.1.1/30"], 1),
+        ("two", 65002, ["10.0.1.2/30", "10.0.2.1/30"], 2),
+        ("far", 7, ["10.0.2.2/30"], 7),
+    ):
+        rows = [f"hostname {name}"]
+        for number, address in enumerate(ports):
+            rows += [f"interface eth{number}", f" ip address {address}", "exit"]
+        rows += [f"ip route 10.9.{prefix}.0/24 blackhole", f"router bgp {system}"]
+        rows += [" no bgp ebgp-requires-policy", " timers bgp 1 3"]
+        if name == "far":
+            rows.append(" neighbor 10.0.2.1 remote-as 100")
+        else:
+            rows += [" bgp confederation identifier 100"]
+            rows += [f" bgp confederation peers {65002 if name == 'one' else 65001}"]
+            rows += [" neighbor G peer-group"] if group else []
+            rows += neighbour("10.0.1.2", left) if name == "one" else neighbour("10.0.1.1", right)
+            rows += [" neighbor 10.0.2.2 remote-as 7"] if name == "two" else []
+        peers = [line.split()[1] for line in rows if line.startswith(" neighbor 10.")]
+        rows += [f" neighbor {peer} timers connect 1" for peer in dict.fromkeys(peers)]
+        rows += [" address-family ipv4 unicast", f"  network 10.9.{prefix}.0/24"]
+        out[name] = "\n".join([*rows, " exit-address-family", "exit", ""])
+    return out
+
+
+def computed(held: dict[str, str], links: Sequence[tuple[str, str, str, str]] = LINKS) -> Computed:
     files = {f"devices/{name}/frr.conf": text for name, text in held.items()}
-    survey = compute({"topology.json": wired(*LINKS), **files})
+    survey = compute({"topology.json": wired(*links), **files})
     assert not [line for report in survey.survey.reading for line in report.unknown]
     return survey
 
@@ -173,3 +212,20 @@ def test_what_is_to_be_dropped_goes_no_further_than_the_system() -> None:
     assert told(survey, "three") == {}
     for name in ("two", "four"):
         assert told(survey, name)["10.9.1.0/24"][2] == "blackhole no-export"
+
+
+@pytest.mark.parametrize("group", [False, True])
+@pytest.mark.parametrize(
+    ("left", "right", "beyond"),
+    [("65002", "65001", False), ("external", "external", True), ("external", "65001", False)],
+)
+def test_members_of_a_confederation_may_be_called_external(
+    left: str, right: str, beyond: bool, group: bool
+) -> None:
+    """What is outside is one hop on for a neighbour that is called so, and as it was for others."""
+    survey = computed(members(left, right, group), CHAIN)
+    assert all(relation.works for relation in survey.tables.relations())
+    heard = told(survey, "one")
+    assert {"10.9.1.0/24", "10.9.2.0/24"} <= heard.keys()
+    assert ("10.9.7.0/24" in heard) == beyond
+    assert told(survey, "far")["10.9.1.0/24"][1] == "100"

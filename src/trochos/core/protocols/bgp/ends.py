@@ -70,6 +70,12 @@ class BgpEnd:
             return self.local_as
         return -1 if word == "external" else int(word)
 
+    @property
+    def by_word(self) -> bool:
+        """True if the neighbour is said to be `external`, whatever its number."""
+        word = self.neighbour.remote_as if self.neighbour is not None else None
+        return word is not None and word.value == "external"
+
     def family(self, family: int) -> BgpNeighbourFamily:
         return (
             NO_FAMILY

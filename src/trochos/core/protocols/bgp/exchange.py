@@ -133,7 +133,9 @@ def give(end: BgpEnd, other: BgpEnd, family: int, path: Path, suppressed: bool) 
         because += [held.route_map_out.source, *ruling.because]
     set_by_map = new.next_hop != before
     if not set_by_map:
-        new = replace(new, next_hop=_next_hop(end, other, held, path, reflect, external, family))
+        # A member that is called `external` gets next hops as one outside does (measured).
+        away = external or (member and end.by_word)
+        new = replace(new, next_hop=_next_hop(end, other, held, path, reflect, away, family))
     elif new.next_hop == end.peer:
         new = replace(new, next_hop=_self(end, family))  # "peer-address" going out is our own
     if external:

@@ -179,7 +179,7 @@ def _end(
     source = local_address(device, neighbour, reaching) if neighbour else None
     if neighbour is None and theirs is not None:
         source = theirs.address
-    local_as, member = _known_as(process, neighbour)
+    local_as, member = _known_as(process, neighbour, peer.routing.one(BgpProcess))
     their_address = theirs.address if theirs else source
     their_source = local_address(peer, theirs, reaching) if theirs else address
     sent = reaching.session(
@@ -222,9 +222,15 @@ def _end(
     )
 
 
-def _known_as(process: BgpProcess, neighbour: BgpNeighbour | None) -> tuple[int, bool]:
+def _known_as(
+    process: BgpProcess, neighbour: BgpNeighbour | None, peer: BgpProcess | None = None
+) -> tuple[int, bool]:
     """The number by which a neighbour knows this system, and whether both are members of one
-    confederation (RFC 5065, 3: outside, the confederation has one number)."""
+    confederation (RFC 5065, 3: outside, the confederation has one number).
+
+    An `external` neighbour is a member if the number that it says itself is one (measured on FRR
+    8.4, tests/real/test_attributes.py); without `peer` it is taken to be outside.
+    """
     if neighbour is None:
         return process.number, False
     if neighbour.local_as is not None:
@@ -234,7 +240,10 @@ def _known_as(process: BgpProcess, neighbour: BgpNeighbour | None) -> tuple[int,
     word = neighbour.remote_as.value
     if word in ("internal", str(process.number)):
         return process.number, False
-    if word.isdigit() and int(word) in process.members:
+    number = int(word) if word.isdigit() else None
+    if word == "external" and peer is not None:
+        number = peer.number
+    if number in process.members:
         return process.number, True
     return process.confederation.value, False
 
