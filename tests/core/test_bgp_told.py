@@ -229,3 +229,55 @@ def test_members_of_a_confederation_may_be_called_external(
     assert {"10.9.1.0/24", "10.9.2.0/24"} <= heard.keys()
     assert ("10.9.7.0/24" in heard) == beyond
     assert told(survey, "far")["10.9.1.0/24"][1] == "100"
+
+
+def six(maps: str, *family: str) -> dict[str, str]:
+    """Three systems in a row by IPv6, each link with a subnet and link-local addresses."""
+    ends = [
+        ("one", 1, ["fd00:1::1/64"], ["fd00:1::2 2"]),
+        ("two", 2, ["fd00:1::2/64", "fd00:2::1/64"], ["fd00:1::1 1", "fd00:2::2 3"]),
+        ("far", 3, ["fd00:2::2/64"], ["fd00:2::1 2"]),
+    ]
+    out = {}
+    for name, system, ports, peers in ends:
+        rows = [f"hostname {name}"]
+        for number, address in enumerate(ports):
+            rows += [f"interface eth{number}", f" ipv6 address {address}"]
+            rows += [f" ipv6 address fe80::{system}/64", "exit"]
+        rows += ["ipv6 route fd00:9:1::/64 blackhole"] if name == "one" else []
+        rows += [maps] if name == "two" else []
+        rows += [f"router bgp {system}", f" bgp router-id 10.0.0.{system}"]
+        rows.append(" no bgp ebgp-requires-policy")
+        rows += [f" neighbor {peer.split()[0]} remote-as {peer.split()[1]}" for peer in peers]
+        rows.append(" address-family ipv6 unicast")
+        rows += ["  network fd00:9:1::/64"] if name == "one" else []
+        rows += [f"  neighbor {peer.split()[0]} activate" for peer in peers]
+        rows += [f"  {line}" for line in family] if name == "two" else []
+        out[name] = "\n".join([*rows, " exit-address-family", "exit", ""])
+    return out
+
+
+SET = "route-map M permit 10\n set ipv6 next-hop {}\nexit"
+HEARD, TOLD = "neighbor fd00:1::1 route-map M in", "neighbor fd00:2::2 route-map M out"
+
+
+@pytest.mark.parametrize(
+    ("word", "where", "two", "far"),
+    [
+        ("", "", "fe80::1", "fe80::2"),
+        ("prefer-global", HEARD, "fd00:1::1", "fe80::2"),
+        ("prefer-global", TOLD, "fe80::1", "fe80::2"),
+        ("local fe80::2", TOLD, "fe80::1", "fe80::2"),
+        ("global fd00:1::1", HEARD, "fe80::1", "fe80::2"),
+        ("global fd00:2::1", TOLD, "fe80::1", "fe80::2"),
+    ],
+)
+def test_which_of_two_next_hops_is_used(word: str, where: str, two: str, far: str) -> None:
+    """RFC 2545, 3: both come along on a shared link, and the link-local one is used; measured on
+    FRR 8.4 with each of these maps."""
+    texts = six(SET.format(word), where) if word else six("")
+    survey = computed(texts, CHAIN)
+    for name, expected in (("two", two), ("far", far)):
+        best = survey.tables.of(name, 6).best
+        (route,) = (route for prefix, route in best.items() if str(prefix) == "fd00:9:1::/64")
+        assert [str(hop.address) for hop in route.next_hops] == [expected], name

@@ -60,6 +60,10 @@ class Attributes:
     distance: int | None = None
     source: Address | None = None
     """The address that the device's own packets carry along the route."""
+    link_next_hop: Address | None = None
+    """The link-local next hop that a map puts beside the other one (RFC 2545, 3)."""
+    prefer_global: bool = False
+    """Whether a map lets routes go by the other one where a link-local one came along."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -238,8 +242,12 @@ def _changed(policy: Policy, clause: Clause, route: Attributes) -> Attributes:
     if what in ("next-hop", "next-hop-6"):
         word = args[-1] if args else ""
         address = parse_address(word)
+        if address is not None and address.family == 6 and address.is_link_local:
+            return replace(route, link_next_hop=address)
         if address is not None:
             return replace(route, next_hop=address)
+        if word == "prefer-global":
+            return replace(route, prefer_global=True)
         if word == "peer-address" and route.peer is not None:
             return replace(route, next_hop=route.peer)
         return route

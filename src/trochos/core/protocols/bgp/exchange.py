@@ -161,6 +161,9 @@ def give(end: BgpEnd, other: BgpEnd, family: int, path: Path, suppressed: bool) 
     says_link = external or path.kind == LOCAL or (end.link and new.next_hop == end.source)
     if new.next_hop == _self(end, family) and says_link:
         link = end.source if end.link else _link_local_towards(end) if family == 6 else None
+    if new.link_next_hop is not None or new.prefer_global:
+        link = new.link_next_hop or link
+        new = replace(new, link_next_hop=None, prefer_global=False)
     return Update(new, origin, originator, clusters, link)
 
 
@@ -339,14 +342,17 @@ def take(
         route = replace(route, communities=kept)
     link: str | None = None
     as_told = route.next_hop
-    if update.link_next_hop is not None and route.next_hop == before:
+    beside = route.link_next_hop or update.link_next_hop
+    if beside is not None and route.next_hop == before and not route.prefer_global:
         link = end.link
         if link is None:
             interface = _shared_interface(end, end.peer)
             if interface is not None and not interface.loopback:
                 link = interface.name
         if link is not None:
-            route = replace(route, next_hop=update.link_next_hop)
+            route = replace(route, next_hop=beside)
+    if route.link_next_hop is not None or route.prefer_global:
+        route = replace(route, link_next_hop=None, prefer_global=False)
     if route.next_hop is None or any(i.has(route.next_hop) for i in end.device.interfaces):
         return Refusal(f"its next hop {route.next_hop} is {end.name} itself")
     claim = Claim(claims.TAKES, end.name, route.prefix, other.name)
