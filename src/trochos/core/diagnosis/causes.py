@@ -24,8 +24,10 @@ from ..network.source import Source
 from ..protocols.gates import Relation
 from ..step.filters import Flow
 from ..step.legs import Leg
+from . import findings as found
+from . import suspects as suspected
 from .answer import Alternative, Cause, Diagnosis, Option, Trial
-from .finding import BREAKS, Finding, Ready
+from .finding import BREAKS, EITHER, NEW_LINE, OUTER, TO_PEER, Finding, Ready
 from .findings import Context, find_all
 from .findings.instances import Moved
 from .older import NEW, RESTORES, Older
@@ -46,6 +48,9 @@ STAGES = (-1, LIKELY, POSSIBLE, 99)
 """Remedies that are believed up to here are tried alone, then their findings' all together."""
 LARGE, FULL_LARGE = 100, 2
 """From so many devices on, only so many remedies that work are looked for and compared."""
+
+
+_TRAITS = {**found.TRAITS, **suspected.TRAITS}
 
 
 class Search:
@@ -205,14 +210,15 @@ class Search:
         suspects: list[Suspect] = []
         for finding in findings:
             remedies = finding.remedies or tuple(remedies_of(bench, finding))
-            if finding.kind in ("bgp-reachable", "bgp-peer-address", "bgp-hop-limit"):
+            trait = _TRAITS.get(finding.kind)
+            if trait == TO_PEER:
                 suspects += self._towards_peer(bench, finding)
-            if finding.kind == "tunnel-way-broken":
+            if trait == OUTER:
                 suspects += self._outer(bench, finding)
             if not remedies:
                 continue
             serious = finding.severity == "breaks"
-            if finding.kind == "statics-contradict" and self._leads_on(bench, finding):
+            if trait == EITHER and self._leads_on(bench, finding):
                 # The branch goes the right way: who turns it back is further on.
                 weight = POSSIBLE
             elif serious and (finding.id in near or isinstance(finding.subject, Moved | Ready)):
@@ -347,7 +353,7 @@ class Search:
         # others write theirs: then by what it heals.
         first: set[str] = set()
         for option in list(options):
-            if option.finding.kind == "route-missing":
+            if _TRAITS.get(option.finding.kind) == NEW_LINE:
                 if option.finding.id in first and not option.remedy.customary:
                     options.remove(option)
                 first.add(option.finding.id)
@@ -373,7 +379,7 @@ class Search:
                 not (option.remedy.odd and heals[id(cause)] >= 0.8 * best),
                 -heals[id(cause)],
                 # A new route does what the network does otherwise: never first by its order.
-                option.finding.kind == "route-missing",
+                _TRAITS.get(option.finding.kind) == NEW_LINE,
                 option.order,
                 effect.count("moves"),
                 len(option.edits),

@@ -13,6 +13,11 @@ from ..network.facts import End, Source
 BREAKS, RISKS, NOTES = "breaks", "risks", "notes"
 ORDER = {BREAKS: 0, RISKS: 1, NOTES: 2}
 
+TO_PEER, OUTER, EITHER, NEW_LINE = "to-peer", "outer", "either", "new-line"
+"""What a kind means for a search, said beside the kind in the `TRAITS` of its module: the way to a
+session's peer is a complaint of its own; so is a tunnel's outer way; of two lines of one device
+either may be the right one; or a new line does what the network does otherwise."""
+
 
 def named(names: Iterable[str]) -> str:
     """Names as a sentence lists them, each once: `a`, `a and b`, `a, b and c`."""

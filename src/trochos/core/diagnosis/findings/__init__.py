@@ -49,6 +49,9 @@ FAMILIES = (
     reality,
 )
 KINDS: dict[str, str] = {kind: text for family in FAMILIES for kind, text in family.KINDS.items()}
+TRAITS: dict[str, str] = {
+    kind: trait for family in FAMILIES for kind, trait in getattr(family, "TRAITS", {}).items()
+}
 KINDS["check-broke"] = "Checks that broke, so that nothing which they look for is said."
 
 

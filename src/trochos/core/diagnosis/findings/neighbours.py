@@ -15,7 +15,7 @@ from ...protocols.ospf import virtual
 from ...protocols.ospf.speakers import OspfSpeakers
 from ...protocols.registry import protocols
 from ..absence import relation_sentence
-from ..finding import BREAKS, NOTES, RISKS, Finding, named
+from ..finding import BREAKS, NOTES, RISKS, TO_PEER, Finding, named
 from .context import Context
 
 
@@ -38,6 +38,7 @@ KINDS["ospf3-borders-uncertain"] = "Borders between OSPFv3 areas differ from rou
 KINDS["bgp-path-by-age"] = "Which of two BGP paths is used depends on which came first."
 KINDS["ospf-router-id-twice"] = "Two OSPF routers of one area have the same router id."
 
+TRAITS = dict.fromkeys(("bgp-reachable", "bgp-peer-address", "bgp-hop-limit"), TO_PEER)
 _STOPS = {
     "neighbour": "Without this relation neither learns a route from the other.",
     "routes": "The relation stands, and yet routes do not pass over it in one direction or both.",

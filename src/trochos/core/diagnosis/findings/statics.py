@@ -14,7 +14,7 @@ from ...step.packet import Packet
 from ...step.routes import NextHop, Route
 from ...step.verdicts import BIT
 from ...step.walk import walk
-from ..finding import BREAKS, NOTES, RISKS, Finding
+from ..finding import BREAKS, EITHER, NOTES, RISKS, Finding
 from .context import Context
 
 KINDS = {
@@ -28,6 +28,7 @@ KINDS = {
     "discards-owned": "A discard route swallows addresses that a device of the survey has.",
     "unsettled-routes": "Routes that replace each other for ever.",
 }
+TRAITS = {"statics-contradict": EITHER}
 Columns = NDArray[np.int64]
 _SILENT = BIT["next-hop-silent"]
 _DELIVERED = BIT["delivered"]

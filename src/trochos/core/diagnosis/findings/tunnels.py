@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from ...network.facts import Device, End, Interface, Source, Tunnel
 from ...step.legs import Leg
 from ...step.verdicts import HOP_LIMIT
-from ..finding import BREAKS, Finding
+from ..finding import BREAKS, OUTER, Finding
 from .context import Context
 
 KINDS = {
@@ -22,6 +22,7 @@ KINDS = {
     "tunnel.",
     "tunnel-circle": "The way to a tunnel's far end leads through the tunnel itself.",
 }
+TRAITS = {"tunnel-way-broken": OUTER}
 
 
 def find(context: Context) -> Iterator[Finding]:

@@ -39,7 +39,17 @@ from .policies import refused
 from .rules import on_ruled
 from .sessions import mesh_hole, unresolved
 from .statics import edge, no_static, on_static
-from .suspect import KINDS, LIKELY, PLAUSIBLE, POSSIBLE, SURE, WORKAROUND, Suspect, home_of
+from .suspect import (
+    KINDS,
+    LIKELY,
+    PLAUSIBLE,
+    POSSIBLE,
+    SURE,
+    TRAITS,
+    WORKAROUND,
+    Suspect,
+    home_of,
+)
 from .translations import translated
 
 
@@ -162,6 +172,7 @@ __all__ = [
     "PLAUSIBLE",
     "POSSIBLE",
     "SURE",
+    "TRAITS",
     "WORKAROUND",
     "Suspect",
     "look",

@@ -9,7 +9,7 @@ from ...network.edits import Edit
 from ...network.facts import Device, Source
 from ...network.ospf import OspfProcess
 from ...protocols.ospf.interfaces import ends_of
-from ..finding import Finding
+from ..finding import NEW_LINE, Finding
 from ..remedies.bench import Bench
 
 KINDS = {
@@ -51,6 +51,7 @@ KINDS = {
     "mesh-hole": "Two BGP speakers of one system are not neighbours.",
     "next-hop-unknown-inside": "A BGP route is passed on with a next hop nobody inside can reach.",
 }
+TRAITS = {"route-missing": NEW_LINE}
 
 
 # How much a suspect is believed before it is tried: lower is believed more.
