@@ -186,7 +186,11 @@ def test_answers_of_the_core_come_through(client: Client, demo_survey: StoredSur
     sources = client.get(f"{base}/sources", {"device": "tern", "target": "10.64.65.10"}).json()
     assert sources["sources"][0]["chosen"] is True
     drawn = client.get(f"{base}/map").json()
-    assert {"name": "farway", "role": "unread", "breaks": 0, "chassis": None} in drawn["nodes"]
+    (unread,) = (node for node in drawn["nodes"] if node["name"] == "farway")
+    assert (unread["role"], unread["breaks"], unread["chassis"]) == ("unread", 0, None)
+    assert {grouping["by"] for grouping in drawn["groupings"]} == unread["groups"].keys()
+    why = client.get(f"{base}/why", {"prefix": "10.64.40.0/24"}).json()["why"]
+    assert all(step["claim"]["kind"] for one in why for step in one["chain"])
     assert client.get(f"{base}/reach").json()["pairs"] > 1000
     assert client.get(f"{base}/why", {"prefix": "10.64.40.0/24"}).json()["why"]
 
