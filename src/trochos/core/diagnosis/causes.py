@@ -12,7 +12,6 @@ import itertools
 from dataclasses import replace
 
 from ..change.apply import apply
-from ..change.places import places_of
 from ..change.rehearse import compare_pairs
 from ..forwarding.endpoints import EndpointError
 from ..forwarding.path import Path, Traffic, find_path
@@ -20,23 +19,20 @@ from ..network.edits import DataEdit, Edit, EditError, Remedy, TextEdit
 from ..network.facts import End
 from ..network.guard import guarded
 from ..network.quiet import without_collecting
-from ..network.source import Source
-from ..protocols.gates import Relation
 from ..step.filters import Flow
 from ..step.legs import Leg
-from . import findings as found
-from . import suspects as suspected
 from .answer import Alternative, Cause, Diagnosis, Option, Trial
-from .finding import BREAKS, EITHER, NEW_LINE, OUTER, TO_PEER, Finding, Ready
+from .finding import BREAKS, EITHER, OUTER, TO_PEER, Finding
 from .findings import Context, find_all
-from .findings.instances import Moved
 from .older import NEW, RESTORES, Older
+from .ranking import TRAITS, belief, ranked
 from .remedies.bench import Bench
 from .remedies.of_findings import remedies_of
 from .suspects import LIKELY, PLAUSIBLE, POSSIBLE, SURE, WORKAROUND, Suspect, look, look_towards
 from .suspects.statics import leads_away
 from .touching import findings_on_path
 from .trials import Progress, Trials, bench_of
+from .wording import as_it_stands, narrowed, quoting, service, together
 
 FULL = 14
 """How many remedies that work are compared on all pairs."""
@@ -48,9 +44,6 @@ STAGES = (-1, LIKELY, POSSIBLE, 99)
 """Remedies that are believed up to here are tried alone, then their findings' all together."""
 LARGE, FULL_LARGE = 100, 2
 """From so many devices on, only so many remedies that work are looked for and compared."""
-
-
-_TRAITS = {**found.TRAITS, **suspected.TRAITS}
 
 
 class Search:
@@ -99,7 +92,7 @@ class Search:
             out.says = path.sentence()
             return out
         if self._deaf(path):
-            out.says = self._service(path)
+            out.says = service(self.base, path)
             return out
         start = Trial(self.base, (), path)
         if path.works == "unknown":
@@ -139,7 +132,7 @@ class Search:
                 if alone or found or self.trials.stopped:
                     break
         if alone:
-            out.causes = self._ranked(alone)
+            out.causes = ranked(alone, self.trials, FULL_LARGE if self.large else FULL)
             for number, cause in enumerate(out.causes):
                 self._alternatives(cause, (), number == 0)
             out.cure = [out.causes[0].option.finding.id]
@@ -150,28 +143,15 @@ class Search:
                 found = self._fewer(found, options)
             if found:
                 out.causes, out.cure = self._set(found)
-                out.says = f"{len(found)} faults together: " + " ".join(
-                    option.finding.summary for option in found
-                )
+                out.says = together(found)
             else:
                 out.causes = self._unproven(options)
-                out.says = self._narrowed(path)
+                out.says = narrowed(path)
         for cause in out.causes:
-            cause.option.finding = self._quoting(cause.option)
+            cause.option.finding = quoting(self.base, cause.option)
             cause.before = self.before.says(cause.option.standing) if self.before else None
         out.tried, out.complete = self.trials.tried, not (self.trials.stopped or self.broke)
         return out
-
-    def _quoting(self, option: Option) -> Finding:
-        """The finding with the very lines that its remedy changes or adds in its evidence."""
-        finding = option.finding
-        touched: list[Source] = []
-        for place in places_of(self.base.survey, option.edits):
-            # What is quoted already is quoted as its finder did, but first.
-            held = next((s for s in finding.evidence if _says(s, place)), place)
-            touched.append(held)
-        others = [source for source in finding.evidence if source not in touched]
-        return replace(finding, evidence=(*dict.fromkeys(touched), *others))
 
     def _deaf(self, path: Path) -> bool:
         """True if the request arrives where nobody listens: no change of the network helps."""
@@ -182,15 +162,6 @@ class Search:
         filtered = bool(last.filters) and last.filters[-1].verdict != "accept"
         back = path.back is None or path.back.state == "yes"
         return path.outbound.verdict == "refused" and arrived and not filtered and back
-
-    def _service(self, path: Path) -> str:
-        device = self.base.devices[path.outbound.decisive.last.device]
-        listed = sorted({f"{s.protocol} {s.port}" for s in device.services.sockets or ()})
-        return (
-            "The way is sound in both directions, so it is the service: it has "
-            f"to be started on {device.name}, or the port is wrong. Somebody listens there on "
-            f"{', '.join(listed) or 'no port at all'}."
-        )
 
     # -- options -----------------------------------------------------------------
 
@@ -210,31 +181,22 @@ class Search:
         suspects: list[Suspect] = []
         for finding in findings:
             remedies = finding.remedies or tuple(remedies_of(bench, finding))
-            trait = _TRAITS.get(finding.kind)
+            trait = TRAITS.get(finding.kind)
             if trait == TO_PEER:
                 suspects += self._towards_peer(bench, finding)
             if trait == OUTER:
                 suspects += self._outer(bench, finding)
             if not remedies:
                 continue
-            serious = finding.severity == "breaks"
-            if trait == EITHER and self._leads_on(bench, finding):
-                # The branch goes the right way: who turns it back is further on.
-                weight = POSSIBLE
-            elif serious and (finding.id in near or isinstance(finding.subject, Moved | Ready)):
-                weight = SURE
-            elif serious and isinstance(finding.subject, Relation):
-                # News may get lost far from where it is missed.
-                weight = PLAUSIBLE
-            else:
-                weight = POSSIBLE if serious else WORKAROUND
+            on = trait == EITHER and self._leads_on(bench, finding)
+            weight = belief(finding, finding.id in near, on)
             suspects.append(Suspect(replace(finding, remedies=remedies), weight))
         if looking:
             suspects += guarded(
                 "looking for suspects", lambda: look(bench, path, self.flow), self._not_looked
             )
         if bench is not self.base:
-            suspects = [Suspect(self._as_it_stands(s.finding), s.weight) for s in suspects]
+            suspects = [Suspect(as_it_stands(self.base, s.finding), s.weight) for s in suspects]
         out: list[Option] = []
         wrong = {finding.id for finding in findings if finding.severity == "breaks"}
         seen: set[tuple[Edit, ...]] = set()
@@ -275,23 +237,6 @@ class Search:
             and not leads_away(bench, finding.device, hop.interface, hop.address, end)
             for end in (first.target, first.source)
         )
-
-    def _as_it_stands(self, finding: Finding) -> Finding:
-        """A finding of a changed copy, with the line numbers of the texts that people have."""
-        return replace(finding, evidence=tuple(map(self._line_of, finding.evidence)))
-
-    def _line_of(self, source: Source) -> Source:
-        text = self.base.survey.text(source.device, source.file)
-        if source.line is None or text is None:
-            return source
-        rows = text.split("\n")
-        wanted = source.text.strip()
-        if source.line <= len(rows) and rows[source.line - 1].strip() == wanted:
-            return source
-        alike = [n for n, row in enumerate(rows, 1) if row.strip() == wanted]
-        if not alike:
-            return source
-        return source._replace(line=min(alike, key=lambda n: abs(n - (source.line or 0))))
 
     def _towards_peer(self, bench: Bench, finding: Finding) -> list[Suspect]:
         """A session that lacks its way: the way between the two is a complaint of its own."""
@@ -343,54 +288,6 @@ class Search:
             if trial is not None and trial.works == "yes":
                 out.append(option)
                 best = min(best, option.weight)
-        return out
-
-    def _ranked(self, options: list[Option]) -> list[Cause]:
-        """Those that heal, by what else they do: damage last, root causes first."""
-        most = FULL_LARGE if self.large else FULL
-        options = sorted(options, key=lambda o: (o.weight, o.standing, o.order))
-        # What a missing route should cover is judged by how the device writes its others, or
-        # others write theirs: then by what it heals.
-        first: set[str] = set()
-        for option in list(options):
-            if _TRAITS.get(option.finding.kind) == NEW_LINE:
-                if option.finding.id in first and not option.remedy.customary:
-                    options.remove(option)
-                first.add(option.finding.id)
-        options = options[:most]
-        judged = [Cause(o, "proven", True, self.trials.effect(o.edits)) for o in options]
-        heals = self.trials.gains(judged)
-
-        def key(cause: Cause) -> tuple[object, ...]:
-            effect, option = cause.effect, cause.option
-            best = max(heals[id(c)] for c in judged if c.option.weight <= option.weight)
-            partial = heals[id(cause)] < 0.6 * best
-            # What only works because of a fault goes with it: that speaks against undoing
-            # something of which nothing else says that it is the odd one.
-            meant = (option.remedy.odd or option.standing == RESTORES) and heals[
-                id(cause)
-            ] > effect.count("breaks")
-            return (
-                effect.count("breaks") > 0 and not meant,
-                option.weight + (2 if partial else 0) + option.standing,
-                option.standing,
-                # What is wrong whoever asks comes before what would help this complaint.
-                not option.contradicts,
-                not (option.remedy.odd and heals[id(cause)] >= 0.8 * best),
-                -heals[id(cause)],
-                # A new route does what the network does otherwise: never first by its order.
-                _TRAITS.get(option.finding.kind) == NEW_LINE,
-                option.order,
-                effect.count("moves"),
-                len(option.edits),
-            )
-
-        out: list[Cause] = []
-        seen: set[str] = set()
-        for cause in sorted(judged, key=key):
-            if cause.option.finding.id not in seen:
-                seen.add(cause.option.finding.id)
-                out.append(cause)
         return out
 
     def _alternatives(self, cause: Cause, rest: tuple[Edit, ...], look: bool) -> None:
@@ -585,22 +482,6 @@ class Search:
             seen.add(option.finding.id)
             out.append(Cause(option, "likely", False, self.trials.effect(option.edits)))
         return out
-
-    @staticmethod
-    def _narrowed(path: Path) -> str:
-        return (
-            f"{path.sentence()} No single change that is known here heals it, nor a few together: "
-            "what stands at that place, or beyond what was surveyed, has to be looked at."
-        )
-
-
-def _says(evidence: Source, place: Source) -> bool:
-    """True if a piece of evidence shows a place already."""
-    if (evidence.device, evidence.file) != (place.device, place.file):
-        return False
-    if place.line is None or evidence.line is None:
-        return evidence.text == place.text
-    return evidence.line == place.line or place.text.rstrip(",") in evidence.text
 
 
 def only_removes(edits: tuple[Edit, ...]) -> bool:
