@@ -19,12 +19,12 @@ from ..network.claims import Claim
 from ..network.eigrp import NAMED, EigrpHabits, EigrpInterface, EigrpProcess
 from ..network.facts import AddressFact, Device, End, Interface, Network, Unmodelled
 from ..network.mends import Mend, Say, Setting
-from ..network.routing import Number, Redistribution
+from ..network.routing import Number, Redistribution, Word
 from ..network.source import Source
 from ..step.filters import Filters, Flow
 from ..step.links import Links
 from ..step.routes import NextHop, Origin, Route
-from ..step.table import Table
+from ..step.table import Table, TableKey
 from . import vectors
 from .again import Told
 from .gates import FILTERED, Gate, Judged, Reading, Relation, Side, judge
@@ -35,6 +35,8 @@ from .protocol import RoutingProtocol, Untold
 from .rip import classful
 
 OWN = Flow("eigrp")
+Key = tuple[str, int]
+"""A process: (device, its number)."""
 DOWN, PENDING, UP = "down", "pending", "up"
 SCALE = 256
 INFINITE = 0xFFFFFFFF
@@ -106,7 +108,7 @@ class Router:
     ends: list[EigrpEnd] = field(default_factory=list)
 
     @property
-    def key(self) -> tuple[str, int]:
+    def key(self) -> Key:
         return self.device.name, self.process.number
 
 
@@ -283,16 +285,17 @@ class EigrpSpeakers(Told):
     def __init__(self, network: Network, links: Links, family: int) -> None:
         super().__init__()
         self.family = family
-        self.routers: dict[tuple[str, int], Router] = {}
+        self.routers: dict[Key, Router] = {}
         for device in network.devices:
             for process in device.routing.of(EigrpProcess):
                 if process.family == family:
                     router = Router(device, process, ends_of(device, process, links))
                     self.routers[router.key] = router
         self._relations: list[Relation] = []
-        self.unsettled: dict[Prefix, list[tuple[str, int]]] = {}
+        self.unsettled: dict[Prefix, list[Key]] = {}
         """Prefixes on which routers never agree, with those routers."""
-        self.hears: dict[tuple[str, int], list[tuple[EigrpEnd, EigrpEnd]]] = defaultdict(list)
+        self._settled: vectors.Settled[Key, Held] | None = None
+        self.hears: dict[Key, list[tuple[EigrpEnd, EigrpEnd]]] = defaultdict(list)
         self._find(links)
 
     def relations(self) -> list[Relation]:
@@ -358,16 +361,14 @@ class EigrpSpeakers(Told):
                 )
             )
 
-    def told(
-        self, tables: Mapping[tuple[str, int], Table]
-    ) -> dict[tuple[str, int], dict[Prefix, Held]]:
+    def told(self, tables: Mapping[TableKey, Table]) -> dict[Key, dict[Prefix, Held]]:
         """What each router announces by itself."""
         return {
             key: self._own(router, tables[key[0], self.family])
             for key, router in self.routers.items()
         }
 
-    def answer(self, told: dict[tuple[str, int], dict[Prefix, Held]]) -> dict[str, list[Route]]:
+    def answer(self, told: dict[Key, dict[Prefix, Held]]) -> dict[str, list[Route]]:
         return self._converge(told)
 
     def _own(self, router: Router, table: Table) -> dict[Prefix, Held]:
@@ -440,17 +441,17 @@ class EigrpSpeakers(Told):
     def why_not_told(self, prefix: Prefix, holder: str, other: str) -> Untold | None:
         if not self.given:
             return None
-        state = self._states(self.given[-1][0])[0]  # type: ignore[arg-type]
+        state = self._states(self.given[-1][0]).known  # type: ignore[arg-type]
         for key, taker in self.routers.items():
             for listener, speaker in self.hears.get(key, ()) if key[0] == other else ():
                 sender = self.routers[speaker.device, speaker.process.number]
                 held = state[sender.key].get(prefix)
                 if speaker.device != holder or held is None:
                     continue
-                if not _stub_allows(sender, held):
-                    assert sender.process.stub is not None
+                stub = _stub_keeps(sender, held)
+                if stub is not None:
                     says = f"{holder} is a stub, and does not announce {prefix} as one."
-                    return Untold(holder, says, (sender.process.stub.source,))
+                    return Untold(holder, says, (stub.source,))
                 found = vectors.kept_back(
                     (sender.device, sender.process.filters, speaker.interface.name),
                     (taker.device, taker.process.filters, listener.interface.name),
@@ -466,10 +467,11 @@ class EigrpSpeakers(Told):
                 return Untold(holder, f"{holder} announces it, and {other} has none of it.", ())
         return None
 
-    def _converge(self, local: dict[tuple[str, int], dict[Prefix, Held]]) -> dict[str, list[Route]]:
-        state, self.unsettled = self._states(local)
+    def _converge(self, local: dict[Key, dict[Prefix, Held]]) -> dict[str, list[Route]]:
+        settled = self._states(local)
+        self.unsettled = settled.unsettled
         out: dict[str, list[Route]] = defaultdict(list)
-        for key, known in state.items():
+        for key, known in settled.known.items():
             router = self.routers[key]
             habits = router.device.profile.habit(EigrpHabits)
             internal, external = router.process.distance or (
@@ -506,21 +508,19 @@ class EigrpSpeakers(Told):
                 )
         return out
 
-    def _states(
-        self, local: dict[tuple[str, int], dict[Prefix, Held]]
-    ) -> tuple[dict[tuple[str, int], dict[Prefix, Held]], dict[Prefix, list[tuple[str, int]]]]:
-        def listen(
-            key: tuple[str, int], state: dict[tuple[str, int], dict[Prefix, Held]]
-        ) -> dict[Prefix, Held]:
+    def _states(self, local: dict[Key, dict[Prefix, Held]]) -> vectors.Settled[Key, Held]:
+        def listen(key: Key, state: dict[Key, dict[Prefix, Held]]) -> dict[Prefix, Held]:
             return self._listen(key, local[key], state)
 
-        return vectors.told_on(local, listen, ROUNDS)
+        if self._settled is None or self._settled.local != local:
+            self._settled = vectors.told_on(local, listen, ROUNDS)
+        return self._settled
 
     def _listen(
         self,
-        key: tuple[str, int],
+        key: Key,
         local: dict[Prefix, Held],
-        state: dict[tuple[str, int], dict[Prefix, Held]],
+        state: dict[Key, dict[Prefix, Held]],
     ) -> dict[Prefix, Held]:
         """What a process knows after one update from every neighbour."""
         router = self.routers[key]
@@ -585,7 +585,7 @@ class EigrpSpeakers(Told):
                 continue
             if splits and held.own and held.interface == name:
                 continue
-            if not _stub_allows(router, held):
+            if _stub_keeps(router, held) is not None:
                 continue
             covering = [s for s, _ in summaries if s.covers(prefix) and s != prefix]
             if covering:
@@ -634,17 +634,16 @@ class EigrpSpeakers(Told):
         return list(out.items())
 
 
-def _stub_allows(router: Router, held: Held) -> bool:
-    """A stub router announces only the kinds it was told to (RFC 7868, section 6.6.2)."""
+def _stub_keeps(router: Router, held: Held) -> Word | None:
+    """What makes a stub router keep something to itself; None if it announces it. It announces
+    only the kinds it was told to (RFC 7868, section 6.6.2)."""
     stub = router.process.stub
     if stub is None:
-        return True
+        return None
     words = set(stub.value.split())
-    if "receive-only" in words or not held.own:
-        return False
-    if held.external:
-        return bool({"redistributed", "static"} & words)
-    return "connected" in words
+    kinds = {"redistributed", "static"} if held.external else {"connected"}
+    told = held.own and "receive-only" not in words and bool(kinds & words)
+    return None if told else stub
 
 
 def _side(end: EigrpEnd, up: bool) -> Side:

@@ -290,6 +290,7 @@ class RipSpeakers(Told):
         self._relations: list[Relation] = []
         self.unsettled: dict[Prefix, list[str]] = {}
         """Prefixes on which routers never agree, with those routers."""
+        self._settled: vectors.Settled[str, Held] | None = None
         self.hears: dict[str, list[tuple[RipEnd, RipEnd]]] = defaultdict(list)
         """Listener's device -> (its end, the speaker's end)."""
         self._find(links)
@@ -442,7 +443,7 @@ class RipSpeakers(Told):
     def why_not_told(self, prefix: Prefix, holder: str, other: str) -> Untold | None:
         if not self.given or other not in self.routers:
             return None
-        known = self._states(self.given[-1][0])[0].get(holder, {})  # type: ignore[arg-type]
+        known = self._states(self.given[-1][0]).known.get(holder, {})  # type: ignore[arg-type]
         held = known.get(prefix)
         if held is None:
             return None
@@ -481,9 +482,10 @@ class RipSpeakers(Told):
         return Untold(holder, f"{holder} announces it, and {other} has none of it.", ())
 
     def _converge(self, local: dict[str, dict[Prefix, Held]]) -> dict[str, list[Route]]:
-        state, self.unsettled = self._states(local)
+        settled = self._states(local)
+        self.unsettled = settled.unsettled
         out: dict[str, list[Route]] = {}
-        for name, known in state.items():
+        for name, known in settled.known.items():
             process = self.routers[name].process
             habits = self.routers[name].device.profile.habit(RipHabits)
             usual = process.distance.value if process.distance else habits.distance
@@ -504,13 +506,13 @@ class RipSpeakers(Told):
             ]
         return out
 
-    def _states(
-        self, local: dict[str, dict[Prefix, Held]]
-    ) -> tuple[dict[str, dict[Prefix, Held]], dict[Prefix, list[str]]]:
+    def _states(self, local: dict[str, dict[Prefix, Held]]) -> vectors.Settled[str, Held]:
         def listen(name: str, state: dict[str, dict[Prefix, Held]]) -> dict[Prefix, Held]:
             return self._listen(name, local[name], state)
 
-        return vectors.told_on(local, listen, ROUNDS)
+        if self._settled is None or self._settled.local != local:
+            self._settled = vectors.told_on(local, listen, ROUNDS)
+        return self._settled
 
     def _listen(
         self, name: str, local: dict[Prefix, Held], state: dict[str, dict[Prefix, Held]]

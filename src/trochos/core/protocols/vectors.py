@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from typing import Any, Protocol, TypeVar
+from dataclasses import dataclass
+from typing import Any, Generic, Protocol, TypeVar
 
 from ..network.addressing import Prefix
 from ..network.facts import AddressFact, Device, End, Interface, Unmodelled
@@ -256,13 +257,26 @@ def moving(
     return {prefix: out[prefix] for prefix in sorted(out)}
 
 
+@dataclass(frozen=True, slots=True)
+class Settled(Generic[K, H]):
+    """How a network ends that is told this; speakers keep it for who asks why a router knows
+    nothing of a prefix, because to find it again takes as long as all tables."""
+
+    local: Mapping[K, Mapping[Prefix, H]]
+    """What each knows by itself."""
+    known: dict[K, dict[Prefix, H]]
+    """What each knows in the end."""
+    unsettled: dict[Prefix, list[K]]
+    """The prefixes on which some never agree, with those: they are known to nobody, because no
+    state of them is true for long."""
+
+
 def told_on(
     local: Mapping[K, Mapping[Prefix, H]],
     listen: Callable[[K, dict[K, dict[Prefix, H]]], dict[Prefix, H]],
     rounds: int,
-) -> tuple[dict[K, dict[Prefix, H]], dict[Prefix, list[K]]]:
-    """What everybody knows in the end, and the prefixes on which some never agree: those are known
-    to nobody, because no state of them is true for long.
+) -> Settled[K, H]:
+    """What everybody knows in the end.
 
     Args:
         local: what each knows by itself.
@@ -273,13 +287,13 @@ def told_on(
     for _ in range(rounds):
         fresh = {key: listen(key, state) for key in state}
         if fresh == state:
-            return state, {}
+            return Settled(local, state, {})
         state = fresh
     found = moving(state, {key: listen(key, state) for key in state})
     for known in state.values():
         for prefix in found:
             known.pop(prefix, None)
-    return state, found
+    return Settled(local, state, found)
 
 
 def unsettled(
