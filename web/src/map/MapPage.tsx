@@ -359,7 +359,7 @@ function GroupMark({ place: { x, y, id, breaks }, inside, onOpen }: { place: Pla
     <g
       role="button" tabIndex={0} className="cursor-pointer"
       aria-label={`${name}, a group of ${parts}${breaks ? `, ${breaks} ${breaks === 1 ? "finding that breaks" : "findings that break"} something` : ""}`}
-      onClick={onOpen} onKeyDown={(event) => { if (event.key === "Enter") onOpen(); }}
+      onClick={onOpen} onKeyDown={(event) => { if (event.key === "Enter" || event.key === " ") { event.preventDefault(); onOpen(); } }}
     >
       <rect className="focus-ring fill-base-100" x={x - width / 2} y={y - 23} width={width} height="46" rx="8" stroke="var(--color-base-content)" strokeWidth="1.5" />
       <rect x={x - width / 2 + 3} y={y - 20} width={width - 6} height="40" rx="6" fill="none" stroke="var(--color-base-content)" strokeOpacity="0.45" />
@@ -397,7 +397,7 @@ function PlaceMark({ place, stop, onOpen }: { place: Place; stop: string | null;
       aria-label={`${place.id}, ${place.kind}${fails ? `, ${stop}` : ""}${place.breaks ? `, ${place.breaks} ${place.breaks === 1 ? "finding that breaks" : "findings that break"} something` : ""}`}
       className="cursor-pointer"
       onClick={onOpen}
-      onKeyDown={(event) => { if (event.key === "Enter") onOpen(); }}
+      onKeyDown={(event) => { if (event.key === "Enter" || event.key === " ") { event.preventDefault(); onOpen(); } }}
     >
       <rect
         className="focus-ring fill-base-100" x={x - width / 2} y={y - height / 2} width={width} height={height}

@@ -52,6 +52,40 @@ describe("groups on the map", () => {
     expect([...onlyWays(ring)]).toEqual([3]);
   });
 
+  it("finds them where several devices share a link, whoever is first on it", () => {
+    // a1 and a2 have a second way to each other; a3 hangs on the shared link alone.
+    for (const shared of [["a1", "a2", "a3"], ["a2", "a3", "a1"], ["a3", "a1", "a2"]]) {
+      const links = [link(true, "a1", "b1"), link(true, "b1", "a2"), link(true, ...shared)];
+      expect([...onlyWays(network(["a1", "a2", "a3", "b1"], links))]).toEqual([2]);
+    }
+    const twice = [link(true, "a1", "a2", "a3"), link(true, "a3", "a1", "a2")];
+    expect([...onlyWays(network(["a1", "a2", "a3"], twice))]).toEqual([]);
+  });
+
+  it("holds against cutting each link in turn", () => {
+    let seed = 7;
+    const roll = (n: number) => (seed = (seed * 48271) % 2147483647) % n;
+    for (let round = 0; round < 200; round += 1) {
+      const names = ["a1", "a2", "a3", "b1", "b2", "c1"];
+      const links = Array.from({ length: 3 + roll(5) }, () => {
+        const from = [...names].sort(() => roll(3) - 1);
+        return link(roll(6) > 0, ...from.slice(0, 2 + roll(2)));
+      });
+      const pieces = (without: number) => {
+        const of = new Map(names.map((name) => [name, name]));
+        const head = (name: string): string => (of.get(name) === name ? name : head(of.get(name) as string));
+        links.forEach((item, index) => {
+          if (index === without || !item.up) return;
+          for (const end of item.ends) of.set(head(end.device), head(item.ends[0]!.device));
+        });
+        return new Set(names.map(head)).size;
+      };
+      // A link of three ends may cut one off, and not all: then it is an only way as well.
+      const cut = links.flatMap((item, index) => (item.up && pieces(index) > pieces(-1) ? [index] : []));
+      expect([...onlyWays(network(names, links))].sort()).toEqual(cut);
+    }
+  });
+
   it("stands groups that only one group joins around it, none on another and none on its line", () => {
     for (const count of [8, 17, 30, 45]) {
       const names = Array.from({ length: count }, (_, i) => `${String.fromCharCode(98 + i)}1`);

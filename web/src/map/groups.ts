@@ -106,15 +106,22 @@ export function grouped(data: MapData, by: string, open: ReadonlySet<string>, ke
 
 /** The links without which something is cut off from the rest, by number. */
 export function onlyWays(data: MapData): Set<number> {
-  const near = new Map<string, { to: string; link: number }[]>();
+  const near = new Map<string, { to: string; tie: number; link: number }[]>();
+  let ties = 0;
+  const tie = (a: string, b: string, link: number) => {
+    for (const [at, to] of [[a, b], [b, a]] as const) {
+      const held = near.get(at);
+      if (held) held.push({ to, tie: ties, link });
+      else near.set(at, [{ to, tie: ties, link }]);
+    }
+    ties += 1;
+  };
   data.links.forEach((link, index) => {
     if (!link.up) return;
-    const [first, ...rest] = link.ends;
-    for (const end of rest) {
-      if (!first || end.device === first.device) continue;
-      near.set(first.device, [...(near.get(first.device) ?? []), { to: end.device, link: index }]);
-      near.set(end.device, [...(near.get(end.device) ?? []), { to: first.device, link: index }]);
-    }
+    const ends = [...new Set(link.ends.map((end) => end.device))];
+    // What several share is a place of its own: from each of them a way leads to all others.
+    if (ends.length === 2) tie(ends[0] as string, ends[1] as string, index);
+    else if (ends.length > 2) for (const end of ends) tie(`link ${index}`, end, index);
   });
   const found = new Map<string, number>();
   const low = new Map<string, number>();
@@ -122,22 +129,22 @@ export function onlyWays(data: MapData): Set<number> {
   for (const root of near.keys()) {
     if (found.has(root)) continue;
     // Without recursion: a long chain of routers is deep.
-    const stack: { at: string; by: number; next: number }[] = [{ at: root, by: -1, next: 0 }];
+    const stack: { at: string; by: number; link: number; next: number }[] = [{ at: root, by: -1, link: -1, next: 0 }];
     found.set(root, found.size);
     low.set(root, found.get(root) as number);
     while (stack.length) {
-      const top = stack[stack.length - 1] as { at: string; by: number; next: number };
+      const top = stack[stack.length - 1] as (typeof stack)[number];
       const ways = near.get(top.at) ?? [];
       const way = ways[top.next];
       if (way) {
         top.next += 1;
-        if (way.link === top.by) continue;
+        if (way.tie === top.by) continue;
         if (found.has(way.to)) {
           low.set(top.at, Math.min(low.get(top.at) as number, found.get(way.to) as number));
         } else {
           found.set(way.to, found.size);
           low.set(way.to, found.get(way.to) as number);
-          stack.push({ at: way.to, by: way.link, next: 0 });
+          stack.push({ at: way.to, by: way.tie, link: way.link, next: 0 });
         }
         continue;
       }
@@ -145,7 +152,7 @@ export function onlyWays(data: MapData): Set<number> {
       const above = stack[stack.length - 1];
       if (!above) continue;
       low.set(above.at, Math.min(low.get(above.at) as number, low.get(top.at) as number));
-      if ((low.get(top.at) as number) > (found.get(above.at) as number)) out.add(top.by);
+      if ((low.get(top.at) as number) > (found.get(above.at) as number)) out.add(top.link);
     }
   }
   return out;
