@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 
 from ..network.addressing import Address, Prefix, parse_address, prefix_of
 from ..network.facts import End, Source, Unmodelled
-from ..protocols.tables import Tables
+from ..protocols.tables import Tables, reached
 from ..step.near import Neighbourhood
 from ..step.routes import Route
 
@@ -221,13 +221,13 @@ class Strangers:
             entries.setdefault(place(beside, self._met(beside, unread)), []).append((name, item))
         if not entries:
             return
-        near = {family: self._speaking(family) for family in (4, 6)}
+        near = {family: self.tables.speaking(family) for family in (4, 6)}
         told: dict[tuple[int, str], list[str]] = {}
 
-        def reached(family: int, start: str) -> list[str]:
+        def hearing(family: int, start: str) -> list[str]:
             known = told.get((family, start))
             if known is None:
-                known = _reached(near[family], start)
+                known = reached(near[family], start)
                 told.update(dict.fromkeys(((family, name) for name in known), known))
             return known
 
@@ -236,7 +236,7 @@ class Strangers:
             for device, item in taught:
                 lesson = _Lesson(item, branches)
                 for family in (4, 6) if item.family is None else (item.family,):
-                    for other in reached(family, device):
+                    for other in hearing(family, device):
                         held = self._lessons.setdefault((other, family), [])
                         # A few say enough of why; what they do is the same.
                         if sum(known.branches is branches for known in held) < 2:
@@ -287,19 +287,9 @@ class Strangers:
                     # All that speak with it were told as often, and a few say enough of why.
                     if sum(known.branches is None for known in held) >= 2:
                         continue
-                    for reached in _reached(near[relation.family], name):
-                        mine = self._lessons.setdefault((reached, relation.family), [])
+                    for hears in reached(near[relation.family], name):
+                        mine = self._lessons.setdefault((hears, relation.family), [])
                         mine.append(_Lesson(item, None))
-
-    def _speaking(self, family: int) -> dict[str, set[str]]:
-        """Who speaks any protocol with whom; a BGP session of either family may carry both."""
-        near: dict[str, set[str]] = {}
-        for relation in self.tables.relations():
-            if relation.family == family or relation.carries_both:
-                left, right = relation.left.device, relation.right.device
-                near.setdefault(left, set()).add(right)
-                near.setdefault(right, set()).add(left)
-        return near
 
     def _graph(self, unread: set[str]) -> tuple[dict[str, str], dict[str, set[str]]]:
         """Devices and LANs as nodes, links as edges; unread devices that touch are one node."""
@@ -349,16 +339,6 @@ def _between(lesson: _Lesson, device: str, owners: set[str]) -> bool:
 def _link(graph: dict[str, set[str]], one: str, other: str) -> None:
     graph.setdefault(one, set()).add(other)
     graph.setdefault(other, set()).add(one)
-
-
-def _reached(near: Mapping[str, set[str]], start: str) -> list[str]:
-    seen, waiting = {start}, [start]
-    while waiting:
-        for other in near.get(waiting.pop(), ()):
-            if other not in seen:
-                seen.add(other)
-                waiting.append(other)
-    return sorted(seen)
 
 
 def _branches(graph: Mapping[str, set[str]], root: str) -> Branches:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ..network.addressing import Address
 from ..network.facts import ALL, ROUTED, End, Unmodelled
-from ..protocols.tables import Tables
+from ..protocols.tables import Tables, reached
 from ..step.routes import Route
 from ..step.tunnels import Ways
 from .strangers import Strangers
@@ -100,21 +100,11 @@ class Forwarding(Ways):
             tellers = {name: of for (name, its), of in self._told.items() if its == family}
             if not tellers:
                 continue
-            near: dict[str, set[str]] = {}
-            for relation in self.tables.relations():
-                # A session of either family may carry routes of both.
-                if relation.family == family or relation.carries_both:
-                    left, right = relation.left.device, relation.right.device
-                    near.setdefault(left, set()).add(right)
-                    near.setdefault(right, set()).add(left)
+            near = self.tables.speaking(family)
             for teller, said in tellers.items():
-                seen, waiting = {teller}, [teller]
-                while waiting:
-                    for other in near.get(waiting.pop(), ()):
-                        if other not in seen:
-                            seen.add(other)
-                            waiting.append(other)
-                            self._heard.setdefault((other, family), []).extend(said)
+                for other in reached(near, teller):
+                    if other != teller:
+                        self._heard.setdefault((other, family), []).extend(said)
 
     @property
     def may_rewrite(self) -> bool:

@@ -54,6 +54,10 @@ class Speakers(Shape):
         """Why a router that holds a prefix does not tell a working neighbour of it; None if
         nothing in this protocol keeps it from that."""
 
+    def areas(self) -> Mapping[str, Sequence[str]]:
+        """The areas that each router is in, in people's words, the one that joins the others
+        first; empty where the protocol has none."""
+
     def least_distance(self, device: Device) -> int | None:
         """The smallest distance that a route of it could have on a device; None if it is not
         run there."""

@@ -12,7 +12,7 @@ does not touch is taken from the rounds before it (`again`).
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import partial
 
@@ -93,6 +93,32 @@ class Tables:
     def relations(self) -> list[Relation]:
         """Every neighbour relation of every protocol."""
         return [relation for speakers in self.speakers for relation in speakers.relations()]
+
+    def speaking(self, family: int) -> dict[str, set[str]]:
+        """Who speaks any protocol with whom; a session of either family may carry both."""
+        near: dict[str, set[str]] = {}
+        for relation in self.relations():
+            if relation.family == family or relation.carries_both:
+                left, right = relation.left.device, relation.right.device
+                near.setdefault(left, set()).add(right)
+                near.setdefault(right, set()).add(left)
+        return near
+
+
+def reached(near: Mapping[str, set[str]], start: str) -> list[str]:
+    """Whom news of a device may get to, and itself, sorted.
+
+    Args:
+        near: who speaks with whom.
+        start: the device.
+    """
+    seen, waiting = {start}, [start]
+    while waiting:
+        for other in near.get(waiting.pop(), ()):
+            if other not in seen:
+                seen.add(other)
+                waiting.append(other)
+    return sorted(seen)
 
 
 def speakers_of(network: Network, links: Links) -> list[Speakers]:

@@ -7,6 +7,7 @@ the other end of each next hop.
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -51,7 +52,7 @@ class Step:
     """The rule that led to the route, where the device has rules."""
 
 
-class Kernel:
+class Kernel(ABC):
     """What each device of a network does with packets, given its tables.
 
     What goes into a tunnel is a walk of its own, and walks are made of steps: `tunnels.Ways` is
@@ -283,10 +284,10 @@ class Kernel:
             self._through[end] = known
         return known
 
+    @abstractmethod
     def enter(self, end: End, inside: frozenset[End]) -> tuple[list[Fate], object]:
         """The fates of packets that leave by a tunnel, and the outer leg; `inside` are the tunnels
         that are being gone through at this moment."""
-        raise NotImplementedError
 
     def asks_for_target(self, device: str, hop: NextHop) -> bool:
         """True if the device asks on the link for the target itself: no gateway, no tunnel."""

@@ -9,7 +9,6 @@ from collections.abc import Mapping
 
 from ..network.bgp import BgpProcess
 from ..network.facts import Network
-from ..protocols.again import Told
 from ..protocols.tables import Tables
 
 WORDS = {"area": "area", "system": "autonomous system", "instance": "instance", "place": "place"}
@@ -48,9 +47,8 @@ def _areas(tables: Tables) -> dict[str, str]:
     """A router's area; of a border the backbone, which is where it joins the others."""
     found: dict[str, list[str]] = {}
     for speakers in tables.speakers:
-        if isinstance(speakers, Told):
-            for name, areas in speakers.areas().items():
-                found.setdefault(name, list(areas))
+        for name, areas in speakers.areas().items():
+            found.setdefault(name, list(areas))
     return {name: areas[0] for name, areas in found.items() if areas}
 
 

@@ -571,6 +571,9 @@ class BgpFamilySpeakers:
     def relations(self) -> list[Relation]:
         return self.whole.relations() if self.family == 4 else []
 
+    def areas(self) -> dict[str, list[str]]:
+        return {}
+
     def listening(self) -> tuple[tuple[End, str, Source], ...]:
         """None: its neighbours are named, and those that were not read are doubts."""
         return ()
