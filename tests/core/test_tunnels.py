@@ -236,6 +236,41 @@ def test_a_tunnel_inside_another_wraps_towards_an_inner_address_on_purpose() -> 
     assert "tunnel-ends-exchanged" not in {f.kind for f in survey.findings}
 
 
+@pytest.mark.parametrize("owner", ["eth0", "lo"])
+def test_a_tunnel_that_borrows_its_address_and_is_only_an_exit_is_sound(owner: str) -> None:
+    """Unnumbered: the inner address is that of a link or loopback, which it sends from."""
+    west, east = ("100.64.0.1", "100.64.0.6") if owner == "eth0" else ("10.9.0.1", "10.9.0.2")
+    files = {"topology.json": LINKS}
+    for name, outer, own, other, inner in (
+        ("west", "100.64.0.1/30", west, east, 1),
+        ("east", "100.64.0.6/30", east, west, 2),
+    ):
+        ports = {"eth0": outer, "gre1": f"{own}/32", "lan": f"10.{inner}.0.1/24"}
+        if owner == "lo":
+            ports["lo"] = f"{own}/32"
+        files[f"devices/{name}/frr.conf"] = frr(
+            name,
+            ports,
+            f"ip route 0.0.0.0/0 100.64.0.{2 if inner == 1 else 5}",
+            f"ip route 10.{3 - inner}.0.0/16 gre1",
+        )
+        files[f"devices/{name}/ip-tunnel.json"] = tunnel(own, other)
+        files[f"devices/{name}/ip-addr.json"] = link()
+    files["devices/sea/frr.conf"] = frr(
+        "sea",
+        {"eth0": "100.64.0.2/30", "eth1": "100.64.0.5/30"},
+        "ip route 10.9.0.1/32 100.64.0.1",
+        "ip route 10.9.0.2/32 100.64.0.6",
+    )
+    survey = compute(files)
+    assert survey.path("10.1.0.1", "10.2.0.1").works == "yes"
+    assert [f.summary for f in survey.findings if f.severity == "breaks"] == []
+    # What the far end says wrong is its fault, not that the near one wraps towards it.
+    wrong = compute(files | {"devices/east/ip-tunnel.json": tunnel("100.64.0.5", west)})
+    found = {f.kind for f in wrong.findings if f.severity == "breaks"}
+    assert "tunnel-source-foreign" in found and "tunnel-ends-exchanged" not in found
+
+
 def test_yang_says_the_same_tunnel() -> None:
     def device(name: str, outer: str, inner: str, local: str, remote: str, via: str) -> str:
         def interface(port: str, address: str, length: int, **more: object) -> object:

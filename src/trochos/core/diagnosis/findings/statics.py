@@ -258,6 +258,8 @@ def _exit_only(context: Context, device: Device, route: Route, hop: NextHop) -> 
     end = End(device.name, hop.interface)
     if not context.tables.links.is_up(end):
         return
+    if not context.forwarding.asks_for_target(device.name, hop):
+        return  # into a tunnel nobody is asked for: whoever is at its far end takes it
     wanted = _owned_inside(table, route, row)
     silent = [
         address

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
+from ...network.addressing import Address
 from ...network.facts import Device, End, Interface, Source, Tunnel
 from ...step.legs import Leg
 from ...step.verdicts import HOP_LIMIT
@@ -125,7 +126,7 @@ def _inner(context: Context, end: End, tunnel: Tunnel) -> tuple[End | None, str,
     )
     why += "exist behind the tunnel alone, so the packet would have to go through it to get there."
     mine = context.tables.links.interface(end)
-    own = next((f for f in mine.addresses if f.address == tunnel.local), None) if mine else None
+    inside = mine is not None and any(f.address == tunnel.local for f in mine.addresses)
     for owner in context.forwarding.near.owners.get(tunnel.remote, ()):
         there = context.forwarding.tunnel(owner.end)
         facts = context.network.device(owner.end.device)
@@ -133,18 +134,26 @@ def _inner(context: Context, end: End, tunnel: Tunnel) -> tuple[End | None, str,
         nested = facts is not None and any(
             i.tunnel is not None and i.tunnel.local == tunnel.remote for i in facts.interfaces
         )
-        if there is not None and owner.end.device != end.device and not nested:
+        if there is None or owner.end.device == end.device or nested:
+            continue
+        if not _borrowed(context, owner.end.device, tunnel.remote):
             says = (
                 f"{end} wraps towards {tunnel.remote}, which is {owner.end}'s own address inside "
                 f"the tunnel; the outer one is {there.local}."
             )
             return owner.end, says, why
-    if own is None:
+    if not inside or _borrowed(context, end.device, tunnel.local):
         return None
     far = far_of(context, end, tunnel)
     other = far[1] if far is not None else None
     peer = End(far[0].name, other.name) if far is not None and other is not None else None
     return peer, f"{end} sends from {tunnel.local}, its own address inside the tunnel.", why
+
+
+def _borrowed(context: Context, device: str, address: Address) -> bool:
+    """True if an address of a tunnel is one of the device's outside of tunnels as well."""
+    owners = context.forwarding.near.owners.get(address, ())
+    return any(o.end.device == device and context.forwarding.tunnel(o.end) is None for o in owners)
 
 
 def _owns(context: Context, end: End, tunnel: Tunnel) -> bool:
