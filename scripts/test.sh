@@ -2,8 +2,9 @@
 # All tests: style and types of both languages, then behaviour, the browser's included.
 #
 #   ./trochos test              everything
-#   ./trochos test --quick      style, types and the core's tests without the thorough ones, on all
-#                               cores: about a minute on two
+#   ./trochos test --quick      style, types and the core's tests, without those that take longer
+#                               than half a second (marked thorough) and with three cases of those
+#                               that are made for many networks, on all cores: about a minute on two
 #   ./trochos test --real       about sixty cures of all kinds loaded on real routers: half an hour
 #   ./trochos test ARGUMENTS    only the tests that pytest's arguments name
 #
@@ -55,7 +56,7 @@ if [ "${1:-}" = --quick ]; then
   part "style" style
   part "types" mypy
   part "computation, in short" \
-    python -m pytest -n "$cores" -m "not thorough" tests/core tests/test_structure.py
+    python -m pytest -n "$cores" -m "not thorough" --sample 3 tests/core tests/test_structure.py
   closing
 fi
 if [ "${1:-}" = --real ]; then

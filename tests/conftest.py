@@ -20,6 +20,32 @@ os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
 sys.path.insert(0, str(ROOT / "src"))
 
 
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption(
+        "--sample",
+        type=int,
+        default=0,
+        metavar="N",
+        help="of each test that is made for many networks or cases, N of them, evenly spread",
+    )
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Leaves out what `--sample` leaves out."""
+    most = config.getoption("--sample")
+    if not most:
+        return
+    cases: dict[str, list[pytest.Item]] = {}
+    for item in items:
+        cases.setdefault(item.nodeid.split("[", 1)[0], []).append(item)
+    chosen = set()
+    for group in cases.values():
+        few = min(most, len(group))
+        chosen |= {id(group[place * len(group) // few]) for place in range(few)}
+    config.hook.pytest_deselected(items=[item for item in items if id(item) not in chosen])
+    items[:] = [item for item in items if id(item) in chosen]
+
+
 def pytest_configure(config: pytest.Config) -> None:
     """The database runs before Django reads where it is."""
     from trochos.server.cluster import ensure_database

@@ -5,6 +5,7 @@ from __future__ import annotations
 import ipaddress
 
 import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -108,6 +109,7 @@ class _OneOfThree(Row):
         return other is self
 
 
+@pytest.mark.thorough
 @given(
     families.flatmap(
         lambda f: st.tuples(

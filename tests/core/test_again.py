@@ -107,6 +107,7 @@ def test_a_route_without_its_mark_keeps_all_else() -> None:
     assert {n: getattr(marked.unmarked(), n) for n in values} == {**values, **cleared}
 
 
+@pytest.mark.thorough
 def test_copies_leave_nothing_behind_in_their_original() -> None:
     """Originals are asked by several people at once, and live much longer than what they try."""
     survey = Computed.from_files(read_folder(ROOT / "demo" / "healthy"), KEY)
@@ -123,6 +124,7 @@ def test_copies_leave_nothing_behind_in_their_original() -> None:
     assert tried == 5 and (links._of_device, links._of_parts) == held
 
 
+@pytest.mark.thorough
 def test_a_copy_that_lets_go_answers_as_before() -> None:
     survey = Computed.from_files(read_folder(ROOT / "demo" / "healthy"), KEY)
     survey.reach.summary()

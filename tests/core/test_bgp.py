@@ -64,6 +64,7 @@ def rank(path: Path) -> tuple[object, ...]:
     )
 
 
+@pytest.mark.thorough
 @settings(max_examples=300, deadline=None)
 @given(st.lists(paths(), min_size=1, max_size=6))
 def test_the_best_path_is_the_first_of_the_decision_order(offered: list[Path]) -> None:
@@ -73,6 +74,7 @@ def test_the_best_path_is_the_first_of_the_decision_order(offered: list[Path]) -
     assert rank(best) == min(rank(path) for path in same_med)
 
 
+@pytest.mark.thorough
 @settings(max_examples=300, deadline=None)
 @given(paths(), paths())
 def test_a_comparison_and_its_mirror_agree(left: Path, right: Path) -> None:
@@ -81,6 +83,7 @@ def test_a_comparison_and_its_mirror_agree(left: Path, right: Path) -> None:
     assert there.rule == back.rule
 
 
+@pytest.mark.thorough
 @settings(max_examples=200, deadline=None)
 @given(st.lists(paths(), min_size=2, max_size=5), st.randoms())
 def test_the_order_of_arrival_in_the_list_does_not_matter(offered: list[Path], rng) -> None:  # type: ignore[no-untyped-def]

@@ -106,6 +106,7 @@ def test_protocols_that_never_agree_are_followed_so_long_and_no_longer(
     assert [f.device for f in survey.findings if f.kind == "unsettled-routes"] == ["c"]
 
 
+@pytest.mark.thorough
 def test_systems_that_each_prefer_the_way_over_the_next_never_settle_and_that_is_said() -> None:
     """Three around one, each rather over its neighbour than directly: whichever state they are in,
     somebody wants another."""

@@ -99,6 +99,7 @@ def test_two_faults_that_hide_each_other_are_found_together() -> None:
     assert all(cause.certainty == "proven" and cause.works for cause in found.causes)
 
 
+@pytest.mark.thorough
 def test_a_cure_has_no_more_members_than_there_are_faults() -> None:
     """Each of the two can be worked around by several changes elsewhere that need each other."""
     healthy = bare(CASES / "elmet-00" / "survey")
@@ -122,6 +123,7 @@ def test_a_cure_has_no_more_members_than_there_are_faults() -> None:
     assert survey.rehearse(together).anew.path("h2", "h4").works == "yes"
 
 
+@pytest.mark.thorough
 def test_a_search_that_is_stopped_says_so() -> None:
     survey = company(broken=True)
     found = survey.diagnose("gate-printer", "booking-db", None, lambda tried, of, what: False)

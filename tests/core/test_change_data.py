@@ -88,6 +88,7 @@ TREE = st.recursive(
 )
 
 
+@pytest.mark.thorough
 @given(TREE, TREE, st.sampled_from([None, 2]))
 def test_derived_edits_lead_from_one_document_to_the_other(
     old: object, new: object, indent: int | None

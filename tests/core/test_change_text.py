@@ -157,6 +157,7 @@ def lines_of(text: str) -> dict[str, list[str]]:
     return {trail: sorted(lines) for trail, lines in out.items() if lines}
 
 
+@pytest.mark.thorough
 @given(st.data())
 def test_what_is_edited_comes_back_as_edits(data: st.DataObject) -> None:
     """Lines taken out of a real text: the derived edits make the same text of it again."""
@@ -175,6 +176,7 @@ def test_what_is_edited_comes_back_as_edits(data: st.DataObject) -> None:
     assert lines_of(editor.text) == lines_of(new)
 
 
+@pytest.mark.thorough
 @given(st.data())
 def test_the_way_back_leads_back(data: st.DataObject) -> None:
     old = data.draw(st.sampled_from(TEXTS)).read_text()

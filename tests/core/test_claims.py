@@ -95,6 +95,7 @@ def test_what_is_explained_stands_in_the_texts(case: Path) -> None:
     assert check(survey, random.Random(case.name), 12, tables_of(case / "survey")) > 0
 
 
+@pytest.mark.thorough
 def test_most_claims_are_read_in_the_texts() -> None:
     """The reading knows not every kind; a kind that it knows none of says nothing."""
     HELD.clear(), UNREAD.clear()
@@ -123,6 +124,7 @@ def test_what_is_explained_stands_in_changed_texts(case: Path) -> None:
     assert done > 3
 
 
+@pytest.mark.thorough
 def test_the_demo_s_explanations_stand_in_its_texts() -> None:
     check(company(dialect="frr"), random.Random(1), 40)
     check(company(broken=True, dialect="frr"), random.Random(2), 40)

@@ -110,6 +110,7 @@ def _tagged(community: str) -> Computed:
     return compute(files)
 
 
+@pytest.mark.thorough
 def test_a_member_that_is_not_named_is_added() -> None:
     survey = chain(b1=["!bgp confederation peers 65001"])
     relation = next(

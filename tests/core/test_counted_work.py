@@ -77,6 +77,7 @@ def test_solving_a_network(name: str, monkeypatch: pytest.MonkeyPatch) -> None:
     within(counts, SOLVED[name])
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("name", FAILED)
 def test_a_link_that_fails(name: str, monkeypatch: pytest.MonkeyPatch) -> None:
     survey = survey_of(name)

@@ -82,6 +82,7 @@ def test_the_tables_are_the_same(net: str) -> None:
     assert all(not line.matters for r in apart.survey.reading for line in r.unknown)
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize(
     ("case", "file"),
     [

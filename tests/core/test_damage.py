@@ -51,6 +51,7 @@ def damaged(text: str, rng: random.Random, structured: bool) -> str:
     return "\n".join(lines)
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("seed", range(24))
 def test_every_question_has_an_answer_on_damaged_texts(seed: int) -> None:
     rng = random.Random(seed)

@@ -42,6 +42,7 @@ def findings(survey: Computed) -> list[tuple[object, ...]]:
     ]
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("broken", [False, True])
 def test_same_tables_legs_and_findings(broken: bool) -> None:
     text, yang = (company(broken=broken, dialect=d) for d in ("frr", "yang"))
@@ -52,6 +53,7 @@ def test_same_tables_legs_and_findings(broken: bool) -> None:
         assert all(not report.unknown for report in survey.survey.reading)
 
 
+@pytest.mark.thorough
 def test_evidence_points_at_the_line_in_either_format() -> None:
     for dialect in ("frr", "yang"):
         survey = company(broken=True, dialect=dialect)

@@ -182,6 +182,7 @@ ROWS: list[tuple[str, str, Change]] = [
 ]
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("protocol", TYPES)
 def test_two_that_fit_are_neighbours(protocol: str) -> None:
     survey = pair(protocol)

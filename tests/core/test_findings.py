@@ -46,10 +46,12 @@ def replaced(router: str, prefix: str, **values: object) -> Change:
     return change
 
 
+@pytest.mark.thorough
 def test_the_healthy_company_has_no_finding_that_breaks_or_risks() -> None:
     assert [f.id for f in company().findings if f.severity != "notes"] == []
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize(
     ("change", "kind", "device", "severity"),
     [
@@ -148,6 +150,7 @@ def test_gateways_of_single_addresses_and_link_local_ones_are_right() -> None:
         assert outside == []
 
 
+@pytest.mark.thorough
 def test_ids_are_stable_and_unique() -> None:
     one, two = (company(broken=True).findings for _ in range(2))
     assert [f.id for f in one] == [f.id for f in two]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pytest
 from surveys import ROOT, bare, company, compute, frr, wired
 
 from trochos.core.whole.groups import groupings
@@ -42,6 +43,7 @@ def test_a_border_stands_with_the_backbone() -> None:
     }
 
 
+@pytest.mark.thorough
 def test_who_has_no_group_of_its_own_is_with_the_nearest() -> None:
     survey = company()
     found = groupings(survey.tables)

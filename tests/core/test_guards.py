@@ -26,6 +26,7 @@ def fails(*_: object, **__: object) -> Any:
     raise KeyError("somebody did not expect this")
 
 
+@pytest.mark.thorough
 def test_a_file_that_breaks_its_reader_is_damaged(monkeypatch: pytest.MonkeyPatch) -> None:
     before = Computed.from_files(DEMO, KEY)
     monkeypatch.setattr(hostfiles, "read_sockets", fails)
@@ -41,6 +42,7 @@ def test_a_file_that_breaks_its_reader_is_damaged(monkeypatch: pytest.MonkeyPatc
         assert now.ok in (was.ok, None)
 
 
+@pytest.mark.thorough
 def test_a_router_whose_text_breaks_is_unread_and_nothing_is_proven_of_it(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
@@ -63,6 +65,7 @@ def test_a_router_whose_text_breaks_is_unread_and_nothing_is_proven_of_it(
     assert not [p for p in wrong if (p.device, p.source, p.target) in works]
 
 
+@pytest.mark.thorough
 def test_checks_that_break_are_said_and_the_others_made(monkeypatch: pytest.MonkeyPatch) -> None:
     before = {f.id for f in Computed.from_files(DEMO, KEY).findings}
     monkeypatch.setattr(statics, "find", fails)
@@ -78,6 +81,7 @@ def test_checks_that_break_are_said_and_the_others_made(monkeypatch: pytest.Monk
     assert len(found) > len(before) / 2 and not any(f.remedies for f in found)
 
 
+@pytest.mark.thorough
 def test_a_search_that_breaks_is_not_a_whole_one(monkeypatch: pytest.MonkeyPatch) -> None:
     survey = Computed.from_files(DEMO, KEY)
     assert survey.diagnose("bridge-tablet", "yard-scale").complete
@@ -94,6 +98,7 @@ def test_the_command_line_says_a_sentence(
     assert "nobody expected (KeyError)" in said and "Traceback" not in said
 
 
+@pytest.mark.thorough
 def test_a_file_that_cannot_be_read_is_told_again_whenever_the_survey_is_read() -> None:
     files = {**DEMO, "devices/gull/photo.png": b"\x89PNG\x00" + b"\x07" * 99}
     first = Computed.from_files(files, KEY)

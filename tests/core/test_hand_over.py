@@ -192,6 +192,7 @@ def test_removed_lines_come_back(healthy: Computed) -> None:
     assert routes_lines(device.files[TEXT]) == routes_lines(before)
 
 
+@pytest.mark.thorough
 def test_what_goes_along_is_counted(healthy: Computed) -> None:
     """An interface that is removed takes addresses, neighbours and pairs along."""
     file, _, port = heron(healthy)

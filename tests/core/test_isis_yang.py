@@ -26,6 +26,7 @@ def written(name: str) -> tuple[Computed, Computed, list[str]]:
     return text, Computed.from_files(anew, KEY), done
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("name", KARST)
 def test_a_captured_network_written_anew_gives_the_same_answers(name: str) -> None:
     text, data, done = written(name)
@@ -39,6 +40,7 @@ def test_a_captured_network_written_anew_gives_the_same_answers(name: str) -> No
         validator.from_raw(whole).validate(ValidationScope.all, ContentType.config)
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("name", [n for n in KARST if n != "karst-00"])
 def test_a_fault_is_found_and_mended_in_data(name: str) -> None:
     fault = json.loads((CASES / name / "truth" / "answer.json").read_text())["fault"]

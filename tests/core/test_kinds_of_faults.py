@@ -190,6 +190,7 @@ KINDS: dict[str, Kind] = {
 }
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("name", KINDS)
 def test_the_fault_is_the_proven_cause(name: str) -> None:
     net, router, place, removed, added = KINDS[name]
@@ -203,6 +204,7 @@ def test_the_fault_is_the_proven_cause(name: str) -> None:
     assert outcome.hit, outcome
 
 
+@pytest.mark.thorough
 def test_both_families_of_a_name_are_mended() -> None:
     """One fault a family: a cure of one of them leaves the complaint true for whoever asked."""
     survey = bare(ROOT / "tests" / "cases" / "karst-00" / "survey")
@@ -229,6 +231,7 @@ def test_both_families_of_a_name_are_mended() -> None:
     assert len(broken.diagnose("h3", "10.72.100.10").cure) < 2
 
 
+@pytest.mark.thorough
 def test_a_family_that_works_with_the_cure_is_not_spoken_of() -> None:
     """One fault that breaks one family leaves the other out of it."""
     survey = bare(ROOT / "tests" / "cases" / "karst-00" / "survey")

@@ -42,6 +42,7 @@ def test_the_manuals_examples_run(
     assert "True " in said and "False " in said, "expectations that hold, and some that do not"
 
 
+@pytest.mark.thorough
 def test_documents_name_an_instance_beside_its_device() -> None:
     """Every answer with a document of its own, on a network with routing instances."""
     survey = Computed.from_files(read_folder(ROOT / "tests/cases/delve-01/survey"), KEY)

@@ -60,6 +60,7 @@ def certain_of_nothing(survey: Computed) -> None:
     assert not [cause for cause in diagnosis.causes if cause.certainty == "proven"]
 
 
+@pytest.mark.thorough
 def test_without_any_of_them_it_works() -> None:
     survey = healthy()
     assert all(survey.path(*pair).works == "yes" for pair in PAIRS)

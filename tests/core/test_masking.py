@@ -114,6 +114,7 @@ def test_what_people_write_stays_and_a_file_stays_readable(text: str) -> None:
         assert masked == text
 
 
+@pytest.mark.thorough
 @given(st.recursive(st.text() | st.integers() | st.none() | st.booleans(), lambda inner: (
     st.lists(inner, max_size=3)
     | st.dictionaries(st.sampled_from(["password", "name", "key", "auth", "x"]), inner, max_size=3)

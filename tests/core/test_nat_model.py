@@ -135,6 +135,7 @@ ASKED = [
 EXIT = by("oifname", "eth1")
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize(
     ("nft", "yang"),
     [

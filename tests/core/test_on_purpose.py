@@ -27,6 +27,7 @@ def test_inside_addresses_that_are_rewritten_on_the_way_out_are_hidden(stile: Co
     assert {q.sender for q in group.pairs} == {"h4"}, "who asks from outside"
 
 
+@pytest.mark.thorough
 def test_what_is_cut_off_inside_is_no_secret(stile: Computed) -> None:
     """A fault inside is told of inside; what nobody outside reaches anyway stays folded."""
     files = read_folder(STILE)

@@ -56,6 +56,7 @@ def tables(survey: Computed) -> dict[str, object]:
     }
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("name", NAMES)
 def test_a_captured_network_written_anew_gives_the_same_answers(name: str) -> None:
     files = bare_files(CASES / name / "survey")
@@ -82,6 +83,7 @@ FAULTY = [
 ]  # fmt: skip
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("name", FAULTY)
 def test_a_fault_is_found_and_mended_in_openconfig(name: str) -> None:
     answer = json.loads((CASES / name / "truth" / "answer.json").read_text())
@@ -531,6 +533,7 @@ def test_keys_are_masked_and_compared() -> None:
 # -- handed over --------------------------------------------------------------------------------
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("name", ["dale-01", "loom-01", "trio-01", "karst-01"])
 def test_a_remedy_is_handed_over_in_both_protocols_forth_and_back(name: str) -> None:
     fault = json.loads((CASES / name / "truth" / "answer.json").read_text())["fault"]

@@ -115,6 +115,7 @@ def test_a_move_to_the_other_way_is_put_in_order() -> None:
     assert document["safe"] is True and len(document["steps"]) == 4  # type: ignore[arg-type]
 
 
+@pytest.mark.thorough
 def test_where_no_order_is_safe_the_least_cut_is_found() -> None:
     renumbered: tuple[Edit, ...] = (
         TextEdit("ant", "frr.conf", ("interface eth1",), ("ip address 10.64.12.1/30",),

@@ -15,6 +15,7 @@ PIECES = st.sampled_from(["1", "2", ".", "[12]", "[^1]", "^", "$", " ", "(1|2)",
 SIGNS = st.sampled_from(["", "", "*", "+", "?"])
 
 
+@pytest.mark.thorough
 @settings(max_examples=400, deadline=None)
 @given(
     st.lists(st.tuples(PIECES, SIGNS), max_size=5).map(

@@ -41,6 +41,7 @@ def test_the_quay_as_it_was_built_has_nothing_to_complain_of() -> None:
     assert survey.path("shop-stock", "booking-page").works == "no"
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("case", CASES, ids=lambda case: case["sender"])
 def test_each_complaint_has_its_cause(broken: Computed, case: dict[str, str]) -> None:
     traffic = Traffic(protocol=case.get("protocol", "icmp"), port=case.get("port"))  # type: ignore[arg-type]
@@ -62,6 +63,7 @@ def test_the_spare_of_a_shared_gateway_can_take_its_address(broken: Computed) ->
     assert not [f for f in broken.findings if f.kind == "host-gateway-silent"]
 
 
+@pytest.mark.thorough
 def test_an_instance_is_not_left_without_a_link_for_one_that_strayed(broken: Computed) -> None:
     """Moving either port heals; the one that is numbered like the instance is meant."""
     first = broken.diagnose("shop-stock", "shop-till").causes[0]

@@ -58,6 +58,7 @@ def twins(built) -> None:  # type: ignore[no-untyped-def]
     built.routers["tern"].ports[0].addresses.append("10.64.255.99/32")
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("which", ["healthy", "broken", "twins", "chain"])
 def test_the_summary_counts_what_the_rows_say(which: str) -> None:
     if which == "chain":
@@ -92,6 +93,7 @@ def chain(length: int) -> Computed:
     return compute({**files, "topology.json": wired(*links)})
 
 
+@pytest.mark.thorough
 def test_the_hop_limit_ends_a_long_way() -> None:
     survey = chain(70)
     last = parse_address("10.65.69.1")
@@ -106,6 +108,7 @@ def test_the_hop_limit_ends_a_long_way() -> None:
     assert rows["n20"].outbound == "delivered"
 
 
+@pytest.mark.thorough
 def test_a_duplicate_address_is_taken_by_the_wrong_host() -> None:
     def change(built) -> None:  # type: ignore[no-untyped-def]
         built.hosts["roster"].addresses = ["10.64.20.41/24"]

@@ -157,6 +157,7 @@ def test_a_session_s_packets_go_as_the_path_says(seed: int) -> None:
             assert opened
 
 
+@pytest.mark.thorough
 def test_the_random_networks_have_all_that_is_to_be_seen() -> None:
     """Sessions that stand, ends that are not reached, and filters that stop them."""
     seen = set()

@@ -96,6 +96,7 @@ def test_mangled_files(item: tuple[str, bytes]) -> None:
     check(dict([item]))
 
 
+@pytest.mark.thorough
 @settings(max_examples=100, deadline=None)
 @given(
     st.dictionaries(
@@ -132,6 +133,7 @@ values = st.recursive(
 )
 
 
+@pytest.mark.thorough
 @given(values, st.sampled_from([None, 1]), st.booleans())
 def test_located_json_reads_what_the_library_writes(
     value: object, indent: int | None, ascii_only: bool
@@ -159,6 +161,7 @@ def test_located_json_refuses_what_the_library_refuses(text: str) -> None:
             assert "twice" in str(error)
 
 
+@pytest.mark.thorough
 def test_deep_and_huge_files_are_bounded() -> None:
     survey = check({"devices/a/deep.json": b"[" * 100_000})
     assert "levels" in (survey.survey.reading[0].note or "")

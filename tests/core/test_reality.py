@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from surveys import compute, wired
@@ -164,6 +165,7 @@ def test_a_walk_alone_makes_a_device_and_learned_routes_make_it_uncertain() -> N
     assert device is not None and "OSPF taught it routes" in device.unmodelled[0].why
 
 
+@pytest.mark.thorough
 @settings(max_examples=150, deadline=None)
 @given(
     st.lists(

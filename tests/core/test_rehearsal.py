@@ -78,6 +78,7 @@ def test_a_link_that_fails_breaks_what_needs_it_and_moves_the_rest() -> None:
     assert not any(p.sender.startswith("h") and p.owner.startswith("h") for p in effect.breaks)
 
 
+@pytest.mark.thorough
 def test_what_vanishes_with_its_own_address_is_told_apart() -> None:
     survey = company()
     tern = next(d for d in survey.network.devices if d.name == "tern")
@@ -88,6 +89,7 @@ def test_what_vanishes_with_its_own_address_is_told_apart() -> None:
     assert all(str(address.address) in (str(p.target), str(p.source)) for p in effect.gone)
 
 
+@pytest.mark.thorough
 def test_written_texts_hold_the_real_secrets() -> None:
     folder = CASES / "port-03" / "survey"
     files = read_folder(folder)
@@ -102,6 +104,7 @@ def test_written_texts_hold_the_real_secrets() -> None:
     assert Computed.from_files(changed, KEY).path("h1", "h2").works == "yes"
 
 
+@pytest.mark.thorough
 def test_the_hand_over_speaks_each_devices_language() -> None:
     survey = company(broken=True)
     found = survey.diagnose("shag-kiosk", "bank-desk")

@@ -58,6 +58,7 @@ FAULTS = {
 }
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("name", FAULTS)
 def test_a_fault_of_rules_is_the_first_suspect(name: str) -> None:
     file, change, (sender, receiver), kind, title = FAULTS[name]
@@ -70,6 +71,7 @@ def test_a_fault_of_rules_is_the_first_suspect(name: str) -> None:
     assert survey.rehearse(first.option.edits).after.path(sender, receiver).works == "yes"
 
 
+@pytest.mark.thorough
 def test_a_table_that_points_to_the_wrong_router_is_found() -> None:
     def astray(routes: list[dict]) -> list[dict]:  # type: ignore[type-arg]
         return [

@@ -352,6 +352,7 @@ ODD: dict[str, tuple[dict[str, object], dict[str, object], str]] = {
 }
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("what", ODD, ids=list(ODD))
 def test_data_is_mended_in_its_own_language(what: str) -> None:
     """As texts are: each gate's remedy at either end, valid data before and after."""

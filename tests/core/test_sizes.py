@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from surveys import company
@@ -66,6 +67,7 @@ def test_whether_the_sender_is_told_depends_on_the_way_back() -> None:
     assert outbound is not None and (outbound.whole, outbound.told) == (1400, False)
 
 
+@pytest.mark.thorough
 @settings(max_examples=30, deadline=None)
 @given(
     st.sampled_from(["front_eth1", "back_eth1", "front_eth0", "back_eth0"]),

@@ -31,6 +31,7 @@ def broken() -> Computed:
     return survey("broken")
 
 
+@pytest.mark.thorough
 def test_of_many_differences_on_the_eve_two_matter(healthy: Computed) -> None:
     assert all(finding.severity == NOTES for finding in healthy.findings)
     found = survey("eve").since("school-desk", "tide-tables", healthy)
@@ -51,6 +52,7 @@ def test_of_many_differences_on_the_eve_two_matter(healthy: Computed) -> None:
             assert text.split("\n")[source.line - 1].strip().rstrip(",") == source.text
 
 
+@pytest.mark.thorough
 def test_a_route_that_is_gone_is_named_in_words(broken: Computed, healthy: Computed) -> None:
     found = broken.since("bridge-tablet", "yard-scale", healthy)
     assert [item.summary for item in found.guilty] == [
@@ -58,6 +60,7 @@ def test_a_route_that_is_gone_is_named_in_words(broken: Computed, healthy: Compu
     ]
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize(
     ("sender", "receiver"), [("holm-kiosk", "booking-db"), ("planning-desk", "holm-gauge")]
 )
@@ -71,11 +74,13 @@ def test_what_hangs_on_a_silent_router_is_not_known(
     assert broken.unknowns().as_json()["unread"][0]["device"] == "ness"  # type: ignore[index]
 
 
+@pytest.mark.thorough
 def test_nobody_is_blamed_for_a_silent_router(broken: Computed) -> None:
     about = [f for f in broken.findings if "ness" in {f.device, f.peer} and f.severity != NOTES]
     assert about == []
 
 
+@pytest.mark.thorough
 def test_what_fails_before_it_gets_to_a_silent_router_stands_under_its_cause(
     broken: Computed,
 ) -> None:

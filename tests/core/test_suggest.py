@@ -62,6 +62,7 @@ def test_hosts_that_are_treated_alike_are_one_line() -> None:
     assert one.name == "h00, h01 and 10 more reach each other"
 
 
+@pytest.mark.thorough
 def test_what_is_broken_is_not_expected_to_stay_so() -> None:
     survey = company(broken=True)
     pairs = said(survey)

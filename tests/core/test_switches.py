@@ -263,6 +263,7 @@ def test_a_circle_of_switches_is_a_risk_unless_a_port_is_blocked(blocked: str) -
     assert found == ([] if blocked else ["risks"])
 
 
+@pytest.mark.thorough
 @given(st.permutations([10, 20, 30, 40]), st.booleans())
 def test_renumbering_vlans_everywhere_changes_nothing(numbers: list[int], swap: bool) -> None:
     red, blue = numbers[:2]
@@ -328,6 +329,7 @@ SEEN = ("northlight", "booby-tablet")
 """The two of whom a mangled survey made it raise first."""
 
 
+@pytest.mark.thorough
 def test_a_switch_whose_vlans_nobody_gathered_breaks_no_answer(
     caplog: pytest.LogCaptureFixture,
 ) -> None:

@@ -323,6 +323,7 @@ def test_what_is_wrong_with_entries_is_found_without_a_complaint() -> None:
     assert kinds(edge(nobody)) == {"forward-to-nobody": "breaks"}
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("sender", ["byre", "wicket"])
 def test_an_address_that_only_a_translation_knows_breaks_no_search(
     sender: str, caplog: pytest.LogCaptureFixture

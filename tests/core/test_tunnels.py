@@ -405,6 +405,7 @@ def test_a_tunnel_torn_down_by_its_own_news_is_a_circle() -> None:
     assert survey.path("10.1.0.1", "10.2.0.1").works == "no"
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("wrong", [{"remote": "203.0.113.6"}, {"ikey": 7, "okey": 7}, {"kind": 1}])
 def test_tunnels_as_links_show_them_are_mended(wrong: dict[str, object]) -> None:
     """`ip -j -d link` holds the same facts elsewhere: kind beside data, a key per direction."""

@@ -286,6 +286,7 @@ def test_what_was_said_survives_a_change() -> None:
 HALVES = [("loom-00", "frr.conf"), ("dale-00", "frr.conf"), ("loom-00", "ip-addr.json")]
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize(("case", "kind"), HALVES)
 @pytest.mark.parametrize("share", [0.3, 0.6, 0.9])
 def test_a_file_that_was_cut_proves_nothing(case: str, kind: str, share: float) -> None:

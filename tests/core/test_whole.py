@@ -57,6 +57,7 @@ def pairs_of(case: Path) -> list[tuple[str, str]]:
     return [tuple(p) for f in told for p in f.get("broken_pairs", [])]  # type: ignore[attr-defined]
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("case", FAULTY, ids=lambda p: p.name)
 def test_what_broke_it_is_found_among_harmless_differences(case: Path) -> None:
     base = CASES / str(truth(case)["base"])
@@ -79,6 +80,7 @@ def test_what_broke_it_is_found_among_harmless_differences(case: Path) -> None:
     assert document["innocent"] == len(found.differences) - len(found.guilty)
 
 
+@pytest.mark.thorough
 def test_nothing_is_guilty_of_what_works_or_never_did() -> None:
     old = company()
     assert old.since("planning-desk", "skerry-kiosk", old).says.startswith("It works now")
@@ -113,6 +115,7 @@ def test_a_healthy_network_is_calm() -> None:
         assert not apart or case.name.startswith("delve")
 
 
+@pytest.mark.thorough
 def test_what_turned_is_told_apart() -> None:
     base, case = CASES / "loom-00", CASES / "loom-01"
     old = Computed.from_files(network_files(base / "survey"), KEY)
@@ -124,6 +127,7 @@ def test_what_turned_is_told_apart() -> None:
     assert back is not None and back.healed == turned.broken and not back.broken
 
 
+@pytest.mark.thorough
 def test_what_was_so_before_is_folded_apart() -> None:
     """Outsiders do not reach the company, and never did."""
     found = company().desk(company())
@@ -159,6 +163,7 @@ def test_a_line_that_is_not_computed_is_listed_with_what_hangs_on_it() -> None:
     assert found.lines[0].questions == found.questions > 0
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("case", healthy()[:4], ids=lambda p: p.name)
 def test_the_sweep_says_what_single_rehearsals_say(case: Path) -> None:
     survey = Computed.from_files(network_files(case / "survey"), KEY)
@@ -226,6 +231,7 @@ def test_many_faults_at_once_each_have_their_group() -> None:
     assert len(pairs) == len(set(pairs)), "no pair in two groups"
 
 
+@pytest.mark.thorough
 def test_a_desk_that_is_stopped_among_many_faults_ends_soon() -> None:
     survey = company(broken=True)
     asked = []

@@ -59,6 +59,7 @@ def bare(value: object) -> object:
     return [bare(item) for item in value] if isinstance(value, list) else value
 
 
+@pytest.mark.thorough
 def test_tables_and_findings_are_equal(broken: tuple[Computed, Computed]) -> None:
     left, right = broken
     assert bare(left.routes_json(None, True)) == bare(right.routes_json(None, True))
@@ -69,6 +70,7 @@ def test_tables_and_findings_are_equal(broken: tuple[Computed, Computed]) -> Non
     assert unread == []
 
 
+@pytest.mark.thorough
 def test_remedies_are_edits_of_the_xml(broken: tuple[Computed, Computed]) -> None:
     """Each remedy of a device that gave XML changes what the same remedy of JSON changes."""
     tried = 0
@@ -166,6 +168,7 @@ values = st.recursive(
 )
 
 
+@pytest.mark.thorough
 @settings(max_examples=120, deadline=None)
 @given(st.dictionaries(st.sampled_from(["m1", "m2", "m3"]), values, min_size=1), values)
 def test_an_edit_and_its_way_back(data: dict[str, Any], new: Any) -> None:
