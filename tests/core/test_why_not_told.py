@@ -74,13 +74,13 @@ def test_the_question_computes_nothing_again(
 ) -> None:
     """What a protocol ends with takes as long as all tables: 51 s on a grid of 144 routers."""
     counted: list[int] = []
-    real = vectors.told_on
+    real = vectors.Telling.settle
 
     def counting(*given: Any) -> Any:
         counted.append(1)
         return real(*given)
 
-    monkeypatch.setattr(vectors, "told_on", counting)
+    monkeypatch.setattr(vectors.Telling, "settle", counting)
     survey = pair([], [" distribute-list prefix NO in eth1", "exit", *LIST], section)
     assert survey.tables.relations() and counted
     before = len(counted)

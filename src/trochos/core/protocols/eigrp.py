@@ -9,8 +9,9 @@ section 3.4) and whose total lies within the variance.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from operator import itemgetter
 from typing import NamedTuple
 
 from ..network import claims
@@ -99,6 +100,16 @@ class Held(NamedTuple):
     external: bool = False
     interface: str | None = None
     kind: str = "internal"
+
+
+class Offered(NamedTuple):
+    """What a process hears of a prefix from one neighbour."""
+
+    total: int
+    reported: int
+    """The neighbour's own metric."""
+    hop: NextHop
+    held: Held
 
 
 @dataclass(slots=True)
@@ -478,7 +489,7 @@ class EigrpSpeakers(Told):
                 habits.distance_internal,
                 habits.distance_external,
             )
-            for prefix, held in known.items():
+            for prefix, held in sorted(known.items(), key=itemgetter(0)):
                 if held.own:
                     continue
                 out[key[0]].append(
@@ -509,77 +520,77 @@ class EigrpSpeakers(Told):
         return out
 
     def _states(self, local: dict[Key, dict[Prefix, Held]]) -> vectors.Settled[Key, Held]:
-        def listen(key: Key, state: dict[Key, dict[Prefix, Held]]) -> dict[Prefix, Held]:
-            return self._listen(key, local[key], state)
-
         if self._settled is None or self._settled.local != local:
-            self._settled = vectors.told_on(local, listen, ROUNDS)
+            self._settled = _Telling(self).settle(local, ROUNDS)
         return self._settled
 
-    def _listen(
-        self,
-        key: Key,
-        local: dict[Prefix, Held],
-        state: dict[Key, dict[Prefix, Held]],
-    ) -> dict[Prefix, Held]:
-        """What a process knows after one update from every neighbour."""
+    def taken(
+        self, taker: Key, way: tuple[EigrpEnd, EigrpEnd], known: Mapping[Prefix, Held]
+    ) -> Iterator[tuple[Prefix, Offered]]:
+        """What a process takes from an update by one way, of a neighbour that knows this."""
+        router, (listener, speaker) = self.routers[taker], way
+        name = listener.interface.name
+        hop = NextHop("forward", speaker.address, name)
+        there = self.routers[speaker.device, speaker.process.number]
+        for prefix, held in self._updates(there, speaker, known):
+            if not vectors.allowed(router.device, router.process.filters, "in", name, prefix):
+                continue
+            vector = Vector(
+                min(held.vector.bandwidth, listener.bandwidth),
+                held.vector.delay + listener.delay,
+                held.vector.hops + 1,
+            )
+            if vector.hops > MAX_HOPS:
+                continue
+            total = composite(listener.weights, vector)
+            new = Held(total, vector, (), held.origin, False, held.external)
+            yield prefix, Offered(total, held.metric, hop, new)
+
+    def mixes(self, speaker: EigrpEnd) -> bool:
+        """True if updates on an end tell summaries."""
+        router = self.routers[speaker.device, speaker.process.number]
+        return bool(self._told_summaries(router, speaker))
+
+    def choose(self, key: Key, own: Held | None, heard: Sequence[Offered]) -> Held | None:
+        """What a process knows of a prefix of which it hears this."""
+        if not heard or (own is not None and not own.external):
+            return own
+        internal = [offer for offer in heard if not offer.held.external]
+        if own is not None and not internal:
+            return own
+        found = internal or heard
         router = self.routers[key]
         process = router.process
-        offers: dict[Prefix, list[tuple[int, int, NextHop, Held]]] = defaultdict(list)
-        for listener, speaker in self.hears.get(key, ()):
-            there = self.routers[speaker.device, speaker.process.number]
-            for prefix, held in self._updates(there, speaker, state[there.key]):
-                if not vectors.allowed(
-                    router.device, process.filters, "in", listener.interface.name, prefix
-                ):
-                    continue
-                vector = Vector(
-                    min(held.vector.bandwidth, listener.bandwidth),
-                    held.vector.delay + listener.delay,
-                    held.vector.hops + 1,
-                )
-                if vector.hops > MAX_HOPS:
-                    continue
-                total = composite(listener.weights, vector)
-                hop = NextHop("forward", speaker.address, listener.interface.name)
-                new = Held(total, vector, (), held.origin, False, held.external)
-                offers[prefix].append((total, held.metric, hop, new))
-        out = dict(local)
-        habits = router.device.profile.habit(EigrpHabits)
         variance = process.variance.value if process.variance else 1
+        habits = router.device.profile.habit(EigrpHabits)
         limit = process.max_paths.value if process.max_paths else habits.max_paths
-        for prefix, found in offers.items():
-            if prefix in local and not local[prefix].external:
-                continue
-            internal = [o for o in found if not o[3].external]
-            found = internal or found
-            if prefix in local and not internal:
-                continue
-            least = min(offer[0] for offer in found)
-            usable = sorted(
-                (o for o in found if o[0] == least or (o[1] < least and o[0] <= variance * least)),
-                key=lambda o: (o[0], o[2].address.value if o[2].address else 0),
+        least = min(offer.total for offer in found)
+        usable = sorted(
+            (
+                o
+                for o in found
+                if o.total == least or (o.reported < least and o.total <= variance * least)
+            ),
+            key=lambda o: (o.total, o.hop.address.value if o.hop.address else 0),
+        )
+        hops = tuple(
+            sorted(
+                dict.fromkeys(offer.hop for offer in usable[:limit]),
+                key=lambda h: (h.address.value if h.address else 0, h.interface or ""),
             )
-            hops = tuple(
-                sorted(
-                    dict.fromkeys(o[2] for o in usable[:limit]),
-                    key=lambda h: (h.address.value if h.address else 0, h.interface or ""),
-                )
-            )
-            out[prefix] = usable[0][3]._replace(hops=hops)
-        return out
+        )
+        return usable[0].held._replace(hops=hops)
 
     def _updates(
-        self, router: Router, speaker: EigrpEnd, known: dict[Prefix, Held]
+        self, router: Router, speaker: EigrpEnd, known: Mapping[Prefix, Held]
     ) -> list[tuple[Prefix, Held]]:
         """What a process sends out of one interface."""
         out: list[tuple[Prefix, Held]] = []
         name = speaker.interface.name
-        ignores = router.device.profile.habit(EigrpHabits).ignores_summaries
-        summaries = () if ignores else self._summaries(router, speaker)
+        summaries = self._told_summaries(router, speaker)
         split = speaker.settings.split_horizon
         splits = split is None or split.value
-        parts: dict[Prefix, list[Held]] = {}
+        parts: dict[Prefix, list[tuple[int, Prefix, Held]]] = {}
         for prefix, held in known.items():
             if splits and any(hop.interface == name for hop in held.hops):
                 continue
@@ -590,18 +601,24 @@ class EigrpSpeakers(Told):
             covering = [s for s, _ in summaries if s.covers(prefix) and s != prefix]
             if covering:
                 longest = max(covering, key=lambda s: s.length)
-                parts.setdefault(longest, []).append(held)
+                parts.setdefault(longest, []).append((held.metric, prefix, held))
                 continue
             if vectors.allowed(router.device, router.process.filters, "out", name, prefix):
                 out.append((prefix, held))
         for summary, source in summaries:
             members = parts.get(summary)
             if members:
-                best = min(members, key=lambda h: h.metric)
+                *_, best = min(members, key=itemgetter(0, 1))
                 claim = Claim(claims.OUT_OF, router.device.name, summary, name)
                 origin = Origin(claim, (source,), best.origin)
                 out.append((summary, best._replace(origin=origin, hops=(), own=True)))
         return out
+
+    def _told_summaries(
+        self, router: Router, speaker: EigrpEnd
+    ) -> tuple[tuple[Prefix, Source], ...]:
+        ignores = router.device.profile.habit(EigrpHabits).ignores_summaries
+        return () if ignores else self._summaries(router, speaker)
 
     def _summaries(self, router: Router, speaker: EigrpEnd) -> tuple[tuple[Prefix, Source], ...]:
         found = list(speaker.settings.summaries)
@@ -624,14 +641,48 @@ class EigrpSpeakers(Told):
             if not end.active:
                 continue
             for summary, source in self._summaries(router, end):
-                members = [h for p, h in known.items() if summary.covers(p) and p != summary]
+                members = [
+                    (h.metric, p, h) for p, h in known.items() if summary.covers(p) and p != summary
+                ]
                 if members and summary not in known:
-                    best = min(members, key=lambda h: h.metric)
+                    *_, best = min(members, key=itemgetter(0, 1))
                     name = router.device.name
                     claim = Claim(claims.DISCARDS, name, summary, "summary", "part")
                     origin = Origin(claim, (source,))
                     out[summary] = best._replace(origin=origin, own=True)
         return list(out.items())
+
+
+class _Telling(vectors.Telling[Key, tuple[EigrpEnd, EigrpEnd], Held, Offered]):
+    """Updates of EIGRP (RFC 7868, section 5.3)."""
+
+    def __init__(self, speakers: EigrpSpeakers) -> None:
+        self._speakers = speakers
+        self._ways = {
+            key: [
+                ((speaker.device, speaker.process.number), (listener, speaker))
+                for listener, speaker in heard
+            ]
+            for key, heard in speakers.hears.items()
+        }
+        ends = [way[1] for heard in self._ways.values() for _, way in heard]
+        self._mixes = {id(end): speakers.mixes(end) for end in ends}
+
+    def ways(self, key: Key) -> Sequence[tuple[Key, tuple[EigrpEnd, EigrpEnd]]]:
+        return self._ways.get(key, ())
+
+    def taken(
+        self, key: Key, way: tuple[EigrpEnd, EigrpEnd], known: Mapping[Prefix, Held]
+    ) -> Iterator[tuple[Prefix, Offered]]:
+        return self._speakers.taken(key, way, known)
+
+    def mixes(self, way: tuple[EigrpEnd, EigrpEnd]) -> bool:
+        return self._mixes[id(way[1])]
+
+    def choose(
+        self, key: Key, prefix: Prefix, own: Held | None, heard: Sequence[Offered]
+    ) -> Held | None:
+        return self._speakers.choose(key, own, heard)
 
 
 def _stub_keeps(router: Router, held: Held) -> Word | None:

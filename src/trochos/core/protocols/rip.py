@@ -8,8 +8,9 @@ direction here: a passive end still listens, so one side may hear what the other
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from operator import itemgetter
 from typing import NamedTuple
 
 from ..network import claims
@@ -83,6 +84,15 @@ class Held(NamedTuple):
     interface: str | None = None
     protocol: str = "rip"
     tag: int = 0
+
+
+class Offered(NamedTuple):
+    """What a router hears of a prefix from one neighbour."""
+
+    metric: int
+    hop: NextHop
+    origin: Origin
+    tag: int
 
 
 @dataclass(slots=True)
@@ -501,49 +511,55 @@ class RipSpeakers(Told):
                     origin=held.origin,
                     tag=held.tag,
                 )
-                for prefix, held in known.items()
+                for prefix, held in sorted(known.items(), key=itemgetter(0))
                 if not held.own
             ]
         return out
 
     def _states(self, local: dict[str, dict[Prefix, Held]]) -> vectors.Settled[str, Held]:
-        def listen(name: str, state: dict[str, dict[Prefix, Held]]) -> dict[Prefix, Held]:
-            return self._listen(name, local[name], state)
-
         if self._settled is None or self._settled.local != local:
-            self._settled = vectors.told_on(local, listen, ROUNDS)
+            self._settled = _Telling(self).settle(local, ROUNDS)
         return self._settled
 
-    def _listen(
-        self, name: str, local: dict[Prefix, Held], state: dict[str, dict[Prefix, Held]]
-    ) -> dict[Prefix, Held]:
-        """What a router knows after one update from every neighbour that it hears."""
+    def taken(
+        self, taker: str, way: tuple[RipEnd, RipEnd], known: Mapping[Prefix, Held]
+    ) -> Iterator[tuple[Prefix, Offered]]:
+        """What a router takes from an update by one way, of a neighbour that knows this."""
+        router, (listener, speaker) = self.routers[taker], way
+        for prefix, told, held in self._updates(speaker, listener, known):
+            metric, allowed = self._taken(router, listener, prefix, told)
+            if allowed and metric < INFINITY:
+                hop = NextHop("forward", speaker.address, listener.interface.name)
+                yield prefix, Offered(metric, hop, held.origin, held.tag)
+
+    def mixes(self, speaker: RipEnd, listener: RipEnd) -> bool:
+        """True if a router's updates say something of a prefix that it does not know as such."""
+        return bool(self.routers[speaker.device].process.aggregates) or self._classful(
+            speaker, listener
+        )
+
+    def choose(self, name: str, own: Held | None, heard: Sequence[Offered]) -> Held | None:
+        """What a router knows of a prefix of which it hears this."""
+        if own is not None or not heard:
+            return own
         router = self.routers[name]
-        heard: dict[Prefix, list[tuple[int, NextHop, Origin, int]]] = defaultdict(list)
-        for listener, speaker in self.hears.get(name, ()):
-            for prefix, metric, held in self._updates(speaker, listener, state[speaker.device]):
-                metric, allowed = self._taken(router, listener, prefix, metric)
-                if allowed and metric < INFINITY:
-                    hop = NextHop("forward", speaker.address, listener.interface.name)
-                    heard[prefix].append((metric, hop, held.origin, held.tag))
-        out = dict(local)
         several = router.process.max_paths
         if router.device.profile.habit(RipHabits).shares_equal_cost:
             several = max(several, 256)
-        for prefix, offers in heard.items():
-            if prefix in local:
-                continue
-            least = min(offer[0] for offer in offers)
-            best = sorted(
-                (o for o in offers if o[0] == least),
-                key=lambda o: (o[1].address.value if o[1].address else 0, o[1].interface or ""),
-            )
-            hops = tuple(dict.fromkeys(offer[1] for offer in best))[:several]
-            out[prefix] = Held(least, hops, best[0][2], False, tag=best[0][3])
-        return out
+        least = min(offer.metric for offer in heard)
+        best = sorted(
+            (offer for offer in heard if offer.metric == least),
+            key=lambda o: (o.hop.address.value if o.hop.address else 0, o.hop.interface or ""),
+        )
+        hops = tuple(dict.fromkeys(offer.hop for offer in best))[:several]
+        return Held(least, hops, best[0].origin, False, tag=best[0].tag)
+
+    def _classful(self, speaker: RipEnd, listener: RipEnd) -> bool:
+        """True if updates carry no masks."""
+        return self.family == 4 and not speaker.send & listener.receive - {"1"}
 
     def _updates(
-        self, speaker: RipEnd, listener: RipEnd, known: dict[Prefix, Held]
+        self, speaker: RipEnd, listener: RipEnd, known: Mapping[Prefix, Held]
     ) -> list[tuple[Prefix, int, Held]]:
         """What a router sends out of one interface."""
         router = self.routers[speaker.device]
@@ -551,7 +567,7 @@ class RipSpeakers(Told):
         name = speaker.interface.name
         split = speaker.settings.split_horizon
         splits = split is None or split.value != "off"
-        classful = self.family == 4 and not speaker.send & listener.receive - {"1"}
+        classful = self._classful(speaker, listener)
         for prefix, held in _with_aggregates(router, known):
             if splits and any(hop.interface == name for hop in held.hops):
                 continue
@@ -584,11 +600,38 @@ class RipSpeakers(Told):
         return metric, passes
 
 
-def _with_aggregates(router: Router, known: dict[Prefix, Held]) -> Iterator[tuple[Prefix, Held]]:
+class _Telling(vectors.Telling[str, tuple[RipEnd, RipEnd], Held, Offered]):
+    """Updates of RIP (RFC 2453, section 3.9.2)."""
+
+    def __init__(self, speakers: RipSpeakers) -> None:
+        self._speakers = speakers
+        self._ways = {
+            name: [(speaker.device, (listener, speaker)) for listener, speaker in heard]
+            for name, heard in speakers.hears.items()
+        }
+
+    def ways(self, key: str) -> Sequence[tuple[str, tuple[RipEnd, RipEnd]]]:
+        return self._ways.get(key, ())
+
+    def taken(
+        self, key: str, way: tuple[RipEnd, RipEnd], known: Mapping[Prefix, Held]
+    ) -> Iterator[tuple[Prefix, Offered]]:
+        return self._speakers.taken(key, way, known)
+
+    def mixes(self, way: tuple[RipEnd, RipEnd]) -> bool:
+        return self._speakers.mixes(way[1], way[0])
+
+    def choose(
+        self, key: str, prefix: Prefix, own: Held | None, heard: Sequence[Offered]
+    ) -> Held | None:
+        return self._speakers.choose(key, own, heard)
+
+
+def _with_aggregates(router: Router, known: Mapping[Prefix, Held]) -> Iterator[tuple[Prefix, Held]]:
     """What a router announces: aggregates in the place of what they cover."""
     active: dict[Prefix, Held] = {}
     for aggregate, source in router.process.aggregates:
-        part = next((p for p in known if p != aggregate and aggregate.covers(p)), None)
+        part = min((p for p in known if p != aggregate and aggregate.covers(p)), default=None)
         if part is not None:
             name = router.device.name
             claim = Claim(claims.PARTS, name, aggregate, "it knows")

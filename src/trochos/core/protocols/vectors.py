@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Generic, Protocol, TypeVar
 
@@ -105,6 +106,8 @@ class SilentEnd(Protocol):
 E = TypeVar("E", bound=VectorEnd)
 K = TypeVar("K")
 H = TypeVar("H")
+Offered = TypeVar("Offered")
+W = TypeVar("W")
 
 
 def busy(
@@ -241,20 +244,7 @@ def distance(
     return usual
 
 
-# -- what never settles --------------------------------------------------------------------
-
-
-def moving(
-    before: Mapping[K, Mapping[Prefix, H]], after: Mapping[K, Mapping[Prefix, H]]
-) -> dict[Prefix, list[K]]:
-    """The prefixes that are otherwise one round later, each with the routers that change."""
-    out: dict[Prefix, list[K]] = {}
-    for key, held in after.items():
-        known = before[key]
-        for prefix in held.keys() | known.keys():
-            if held.get(prefix) != known.get(prefix):
-                out.setdefault(prefix, []).append(key)
-    return {prefix: out[prefix] for prefix in sorted(out)}
+# -- what routers tell each other -----------------------------------------------------------
 
 
 @dataclass(frozen=True, slots=True)
@@ -271,29 +261,111 @@ class Settled(Generic[K, H]):
     state of them is true for long."""
 
 
-def told_on(
-    local: Mapping[K, Mapping[Prefix, H]],
-    listen: Callable[[K, dict[K, dict[Prefix, H]]], dict[Prefix, H]],
-    rounds: int,
-) -> Settled[K, H]:
-    """What everybody knows in the end.
+class Telling(ABC, Generic[K, W, H, Offered]):
+    """Routers that tell each other what they know, update by update, until nobody learns anything.
 
-    Args:
-        local: what each knows by itself.
-        listen: what one knows after an update of every neighbour, who know what is given.
-        rounds: after so many updates a network has settled, or never does.
+    `W` is a way by which one hears another, `H` what is known of a prefix, `Offered` what one hears
+    of it by one way. An update repeats only what changed since the one before: most of what a
+    router says it has said already.
     """
-    state = {key: dict(held) for key, held in local.items()}
-    for _ in range(rounds):
-        fresh = {key: listen(key, state) for key in state}
-        if fresh == state:
-            return Settled(local, state, {})
-        state = fresh
-    found = moving(state, {key: listen(key, state) for key in state})
-    for known in state.values():
-        for prefix in found:
-            known.pop(prefix, None)
-    return Settled(local, state, found)
+
+    @abstractmethod
+    def ways(self, key: K) -> Sequence[tuple[K, W]]:
+        """Whom a router hears, in the order in which it asks, and how."""
+
+    @abstractmethod
+    def taken(self, key: K, way: W, known: Mapping[Prefix, H]) -> Iterable[tuple[Prefix, Offered]]:
+        """What a router takes from an update of one who knows this."""
+
+    @abstractmethod
+    def mixes(self, way: W) -> bool:
+        """True if what is said of one prefix depends on what is known of others, or is said of
+        another one: summaries, and versions that carry no masks."""
+
+    @abstractmethod
+    def choose(self, key: K, prefix: Prefix, own: H | None, heard: Sequence[Offered]) -> H | None:
+        """What a router knows of a prefix, given what it knows by itself and hears."""
+
+    def settle(self, local: Mapping[K, Mapping[Prefix, H]], rounds: int) -> Settled[K, H]:
+        """What everybody knows in the end.
+
+        Args:
+            local: what each knows by itself.
+            rounds: after so many updates a network has settled, or never does.
+        """
+        known = {key: dict(held) for key, held in local.items()}
+        heard: dict[K, list[dict[Prefix, list[Offered]]]] = {
+            key: [{} for _ in self.ways(key)] for key in local
+        }
+        news: dict[K, dict[Prefix, H | None]] = {key: dict(held) for key, held in local.items()}
+        for _ in range(rounds):
+            news = self._update(local, known, heard, news)
+            if not news:
+                return Settled(local, known, {})
+            for key, changed in news.items():
+                held = known[key]
+                for prefix, what in changed.items():
+                    if what is None:
+                        held.pop(prefix, None)
+                    else:
+                        held[prefix] = what
+        moving: dict[Prefix, list[K]] = {}
+        for key, changed in self._update(local, known, heard, news).items():
+            for prefix in changed:
+                moving.setdefault(prefix, []).append(key)
+        for held in known.values():
+            for prefix in moving:
+                held.pop(prefix, None)
+        return Settled(local, known, {prefix: moving[prefix] for prefix in sorted(moving)})
+
+    def _update(
+        self,
+        local: Mapping[K, Mapping[Prefix, H]],
+        known: Mapping[K, Mapping[Prefix, H]],
+        heard: Mapping[K, list[dict[Prefix, list[Offered]]]],
+        news: Mapping[K, Mapping[Prefix, H | None]],
+    ) -> dict[K, dict[Prefix, H | None]]:
+        """What is otherwise after one more update of everybody: None where nothing is known."""
+        out: dict[K, dict[Prefix, H | None]] = {}
+        for key in local:
+            touched: dict[Prefix, None] = {}
+            for (teller, way), held in zip(self.ways(key), heard[key], strict=True):
+                if teller in news:
+                    self._hear(key, way, known[teller], news[teller], held, touched)
+            mine, changed = known[key], {}
+            for prefix in touched:
+                offers = [offer for held in heard[key] for offer in held.get(prefix, ())]
+                found = self.choose(key, prefix, local[key].get(prefix), offers)
+                if found != mine.get(prefix):
+                    changed[prefix] = found
+            if changed:
+                out[key] = changed
+        return out
+
+    def _hear(
+        self,
+        key: K,
+        way: W,
+        known: Mapping[Prefix, H],
+        news: Mapping[Prefix, H | None],
+        held: dict[Prefix, list[Offered]],
+        touched: dict[Prefix, None],
+    ) -> None:
+        """Brings up to date what is heard by one way, and notes for which prefixes it changed."""
+        if self.mixes(way):
+            asked: Mapping[Prefix, H] = known
+            before = dict(held)
+            held.clear()
+        else:
+            asked = {prefix: known[prefix] for prefix in news if prefix in known}
+            before = {prefix: held.pop(prefix) for prefix in news if prefix in held}
+        found: dict[Prefix, list[Offered]] = {}
+        for prefix, offer in self.taken(key, way, asked):
+            found.setdefault(prefix, []).append(offer)
+        held.update(found)
+        for prefix in before.keys() | found.keys():
+            if before.get(prefix) != found.get(prefix):
+                touched[prefix] = None
 
 
 def unsettled(
