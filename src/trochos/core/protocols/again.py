@@ -47,7 +47,8 @@ def alike(left: Any, right: Any) -> bool:
 
 @dataclass(slots=True)
 class Round:
-    """What protocols offered in one round, and the tables that this made."""
+    """What protocols offered in one round, and those of the tables that this made which somebody
+    asked for: all of them in the last round."""
 
     offered: Mapping[TableKey, Sequence[Offer]]
     tables: Mapping[TableKey, Table]
@@ -103,13 +104,15 @@ class Kept:
         )
 
     def table(self, number: int, key: TableKey, offers: Sequence[Offer]) -> Table | None:
-        """The table of an untouched device after a round with these offers, if it was made."""
-        if key[0] not in self.untouched or number >= len(self.trace):
+        """The table of an untouched device after a round (-1: the last one) with these offers, if
+        it was made."""
+        if key[0] not in self.untouched:
             return None
-        was = self.trace[number]
-        held = was.offered.get(key, [])
-        if len(held) == len(offers) and all(map(_as_before, held, offers)):
-            return was.tables[key]
+        for was in (*self.trace[number:][:1], self.trace[-1]):
+            table, held = was.tables.get(key), was.offered.get(key, [])
+            if table is not None and len(held) == len(offers):
+                if all(map(_as_before, held, offers)):
+                    return table
         return None
 
 

@@ -374,23 +374,20 @@ class EigrpSpeakers(Told):
 
     def told(self, tables: Mapping[TableKey, Table]) -> dict[Key, dict[Prefix, Held]]:
         """What each router announces by itself."""
-        return {
-            key: self._own(router, tables[key[0], self.family])
-            for key, router in self.routers.items()
-        }
+        return {key: self._own(router, tables) for key, router in self.routers.items()}
 
     def answer(self, told: dict[Key, dict[Prefix, Held]]) -> dict[str, list[Route]]:
         return self._converge(told)
 
-    def _own(self, router: Router, table: Table) -> dict[Prefix, Held]:
+    def _own(self, router: Router, tables: Mapping[TableKey, Table]) -> dict[Prefix, Held]:
         process, habits = router.process, router.device.profile.habit(EigrpHabits)
         name = router.device.name
         out: dict[Prefix, Held] = {}
         if not habits.ignores_redistribution:
             for statement in process.redistribute:
-                for route in (
-                    () if statement.protocol == "eigrp" else table.learned(statement.protocol)
-                ):
+                if statement.protocol == "eigrp":
+                    continue
+                for route in tables[name, self.family].learned(statement.protocol):
                     held = self._redistributed(router, route, statement)
                     if held is not None:
                         out[route.prefix] = held

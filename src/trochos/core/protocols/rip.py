@@ -376,20 +376,19 @@ class RipSpeakers(Told):
 
     def told(self, tables: Mapping[tuple[str, int], Table]) -> dict[str, dict[Prefix, Held]]:
         """What each router announces by itself."""
-        return {
-            name: self._own(router, tables[name, self.family])
-            for name, router in self.routers.items()
-        }
+        return {name: self._own(router, tables) for name, router in self.routers.items()}
 
     def answer(self, told: dict[str, dict[Prefix, Held]]) -> dict[str, list[Route]]:
         return self._converge(told)
 
-    def _own(self, router: Router, table: Table) -> dict[Prefix, Held]:
+    def _own(self, router: Router, tables: Mapping[tuple[str, int], Table]) -> dict[Prefix, Held]:
         """What a router announces by itself: its subnets, redistribution, a default."""
         process, name = router.process, router.device.name
         out: dict[Prefix, Held] = {}
         for statement in process.redistribute:
-            for route in () if statement.protocol == "rip" else table.learned(statement.protocol):
+            if statement.protocol == "rip":
+                continue
+            for route in tables[name, self.family].learned(statement.protocol):
                 held = self._redistributed(router, route, statement)
                 if held is not None:
                     out[route.prefix] = held

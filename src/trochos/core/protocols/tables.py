@@ -3,8 +3,9 @@
 Connected routes come first. Then, round by round, every protocol offers its candidates
 for the tables of the round before, static routes are resolved against the table they are
 part of, and one place selects. A protocol looks at tables only for what it redistributes
-or resolves, so most networks settle after two rounds. The number of rounds is bounded:
-routes that keep replacing each other are reported as unsettled.
+or resolves, so most networks settle after two rounds, and most tables need not be built
+before all have settled. The number of rounds is bounded: routes that keep replacing each
+other are reported as unsettled.
 
 A changed copy of a network goes through the same rounds from the same start; what the change
 does not touch is taken from the rounds before it (`again`).
@@ -12,7 +13,7 @@ does not touch is taken from the rounds before it (`again`).
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import partial
 
@@ -38,6 +39,9 @@ from .table_maps import TableMaps
 
 MAX_ROUNDS = 24
 
+Moving = dict[TableKey, tuple[Winners, Winners]]
+"""The winners before and after a round where they differ."""
+
 
 @dataclass(slots=True)
 class Tables:
@@ -45,7 +49,7 @@ class Tables:
 
     network: Network
     links: Links
-    tables: dict[TableKey, Table] = field(default_factory=dict)
+    tables: Mapping[TableKey, Table] = field(default_factory=dict)
     speakers: list[Speakers] = field(default_factory=list)
     rounds: int = 0
     trace: list[Round] = field(default_factory=list)
@@ -148,21 +152,21 @@ def compute_tables(
     links = kept.links if kept is not None else Links(network, deaf)
     out = Tables(network, links)
     with without_collecting():
-        builders = _Builders(network, links, kept)
-        out.tables = builders.first()
-        out.trace.append(Round({}, dict(out.tables)))
+        live = _Live(_Builders(network, links, kept))
         out.speakers = (
             speakers_of(network, links)
             if kept is None or before is None
             else _speakers_again(kept, before, out)
         )
-        settled = _settle(out, builders)
+        settled = _settle(out, live)
         if not settled and kept is not None:
             # What never settles has no state that could be taken over.
             return compute_tables(network, deaf)
-        builders.finish(out, before)
-    if not settled:
-        out.trace.clear()
+        out.tables = live.finish(before)
+        if settled:
+            out.trace.append(Round(live.offered, out.tables))
+        else:
+            out.trace.clear()
     return out
 
 
@@ -188,33 +192,24 @@ def _speakers_again(kept: Kept, before: Tables, out: Tables) -> list[Speakers]:
     return found
 
 
-def _settle(out: Tables, builders: _Builders) -> bool:
-    """Rounds of offers and selection until no table changes; False if that never happens."""
+def _settle(out: Tables, live: _Live) -> bool:
+    """Rounds of offers and selection until no table changes that a protocol looks at; False if
+    that never happens."""
     if not out.speakers:
         return True
-    offered: dict[TableKey, list[Offer]] = {}
-    moving: dict[TableKey, tuple[Winners, Winners]] = {}
+    moving: Moving = {}
     for number in range(MAX_ROUNDS):
         out.rounds = number + 1
         collected: dict[TableKey, list[Offer]] = {}
         for speakers in out.speakers:
-            for device, routes in speakers.offers(out.tables).items():
+            for device, routes in speakers.offers(live).items():
                 collected.setdefault((device, speakers.family), []).extend(routes)
-        moving = {}
-        for key in collected.keys() | offered.keys():
-            routes = collected.get(key, [])
-            if _same(routes, offered.get(key, [])):
-                continue
-            before = out.tables[key].best
-            out.tables[key] = builders.build(number + 1, key, routes)
-            if not before.alike(out.tables[key].best):
-                moving[key] = before, out.tables[key].best
-        offered = collected
-        out.trace.append(Round(offered, dict(out.tables)))
+        out.trace.append(Round(live.offered, dict(live.built)))
+        moving = live.take(collected)
         if not moving:
             return True
-    for key, (before, after) in moving.items():
-        table, moved = out.tables[key], _moved(before, after)
+    for key, (before, after) in live.moved(moving).items():
+        table, moved = live[key], _moved(before, after)
         # Neither state is true for long, so the route is not claimed to be there.
         table.unsettled += tuple(after[prefix] for prefix in moved if prefix in after)
         table.drop(moved)
@@ -260,13 +255,8 @@ class _Builders:
             builder = self._made[key] = _Builder(device, key[1], self.links)
         return builder
 
-    def first(self) -> dict[TableKey, Table]:
-        """All tables before any protocol said a word."""
-        keys = [(name, family) for name in self.devices for family in FAMILIES]
-        return {key: self.build(0, key, []) for key in keys}
-
     def build(self, number: int, key: TableKey, offers: list[Offer]) -> Table:
-        """A device's table after a round with these offers."""
+        """A device's table after a round (-1: the last one) with these offers."""
         if self.kept is None:
             return self._builder(key).build(offers)
         table = self.kept.table(number, key, offers)
@@ -276,16 +266,76 @@ class _Builders:
         self._held[key] = offers
         return table
 
-    def finish(self, out: Tables, before: Tables | None) -> None:
-        """Marks the winners and gives every loser its reason."""
-        for key, table in out.tables.items():
-            if key in self._held:
-                if before is not None and table is before.tables[key]:
-                    continue
-                # A table on the way of the earlier computation is the end of this one. Its
-                # routes may be shared, so it is made once more.
-                table = out.tables[key] = self._builder(key).build(own_copies(self._held[key]))
-            explain_losers(table.alone, table.best.alone)
+    def finish(self, key: TableKey, table: Table, before: Tables | None) -> Table:
+        """The table with its winners marked, and every loser's reason."""
+        if key in self._held:
+            if before is not None and table is before.tables[key]:
+                return table
+            # A table on the way of the earlier computation is the end of this one. Its routes
+            # may be shared, so it is made once more.
+            table = self._builder(key).build(own_copies(self._held[key]))
+        explain_losers(table.alone, table.best.alone)
+        return table
+
+
+class _Live(Mapping[TableKey, Table]):
+    """The tables of the round before, as protocols see them: each is built when it is asked for."""
+
+    def __init__(self, builders: _Builders) -> None:
+        self._builders = builders
+        self._keys = [(name, family) for name in builders.devices for family in FAMILIES]
+        self._number = 0
+        self.offered: dict[TableKey, list[Offer]] = {}
+        """What protocols offered in the round before."""
+        self.built: dict[TableKey, Table] = {}
+        """The tables that were asked for."""
+        self._unasked: dict[TableKey, list[Offer]] = {}
+        """What was offered before where it changed and nobody had asked for the table."""
+
+    def __getitem__(self, key: TableKey) -> Table:
+        table = self.built.get(key)
+        if table is None:
+            offers = self.offered.get(key, [])
+            table = self.built[key] = self._builders.build(self._number, key, offers)
+        return table
+
+    def __iter__(self) -> Iterator[TableKey]:
+        return iter(self._keys)
+
+    def __len__(self) -> int:
+        return len(self._keys)
+
+    def take(self, collected: dict[TableKey, list[Offer]]) -> Moving:
+        """Goes on to the next round; the winners before and after where a table that was asked
+        for has others now. What nobody asked for moves nobody."""
+        offered, self.offered = self.offered, collected
+        self._number += 1
+        self._unasked = {}
+        moving: Moving = {}
+        for key in collected.keys() | offered.keys():
+            before = offered.get(key, [])
+            if _same(collected.get(key, []), before):
+                continue
+            was = self.built.pop(key, None)
+            if was is None:
+                self._unasked[key] = before
+            elif not was.best.alike(self[key].best):
+                moving[key] = was.best, self[key].best
+        return moving
+
+    def moved(self, moving: Moving) -> Moving:
+        """What moved in the last round, with the tables that nobody asked for."""
+        out = dict(moving)
+        for key, offers in self._unasked.items():
+            was = self._builders.build(self._number - 1, key, offers).best
+            if not was.alike(self[key].best):
+                out[key] = was, self[key].best
+        return out
+
+    def finish(self, before: Tables | None) -> dict[TableKey, Table]:
+        """All tables, now that nothing moves."""
+        self._number = -1
+        return {key: self._builders.finish(key, self[key], before) for key in self._keys}
 
 
 class _Builder:

@@ -357,18 +357,19 @@ class IsisSpeakers(Told):
         """What each router announces beside its subnets."""
         out: dict[str, list[Item]] = {}
         for name, router in self.routers.items():
-            table = tables[name, self.family]
             found: list[Item] = []
             for item in router.process.announced:
                 if item.level not in router.process.levels:
                     continue
                 if isinstance(item.what, Redistribution):
                     what = item.what.protocol
-                    for route in () if what == self.protocol else table.learned(what):
+                    if what == self.protocol:
+                        continue
+                    for route in tables[name, self.family].learned(what):
                         told = self._redistributed(router, route, item.what, item.level)
                         found += [told] if told is not None else []
                 else:
-                    told = self._default(router, table, item.what, item.level)
+                    told = self._default(router, tables[name, self.family], item.what, item.level)
                     found += [told] if told is not None else []
             if found:
                 out[name] = found
