@@ -368,7 +368,7 @@ def routes_changed(before: Tables, after: Tables) -> int:
     return count
 
 
-def unlike(before: Tables, after: Tables, key: tuple[str, int]) -> set[Prefix]:
+def unlike(before: Tables, after: Tables, key: tuple[str, int]) -> Set[Prefix]:
     """The prefixes whose entries may differ between two tables of one device."""
     old, new = before.tables.get(key), after.tables.get(key)
     if old is None or new is None:

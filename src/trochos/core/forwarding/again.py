@@ -14,7 +14,7 @@ from typing import Any, Generic, Protocol, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from ..network.addressing import Address
+from ..network.addressing import Address, Prefix
 from ..network.facts import Device
 from ..step.routes import NextHop, Route
 from .matching import Places
@@ -30,7 +30,7 @@ class Solved(Protocol):
     addresses: list[Address]
     routes: list[list[Route]]
     positions: list[list[int]]
-    ways: list[Places]
+    ways: Places
     decisions: list[Any]
     defaults: dict[int, tuple[NDArray[np.int32], NDArray[np.int8]]]
 
@@ -94,12 +94,15 @@ class Earlier(Generic[Family]):
         after: Family,
         leads: NDArray[np.bool_],
         same: NDArray[np.bool_],
+        patched: dict[int, frozenset[Prefix]],
     ) -> None:
         self.reach, self._after = reach, after
         self.leads = leads
         """The rows whose next hops lead where they led."""
         self.same = same
         """Of those the rows that obey the same table."""
+        self.patched = patched
+        """The rows whose tables differ for few prefixes, with those."""
         self.rerouted: dict[int, NDArray[np.bool_]] = {}
         """Per row that leads where it led: the columns that go by others now. Rows without any
         are left out."""
@@ -112,14 +115,20 @@ class Earlier(Generic[Family]):
         old, new = before.forwarding.tables.tables, after.forwarding.tables.tables
         leads = np.array([name in leading for name in after.names], dtype=bool)
         same = [old[name, after.family] is new[name, after.family] for name in after.names]
-        return cls(before, after, leads, leads & np.array(same, dtype=bool))
+        patched: dict[int, frozenset[Prefix]] = {}
+        for row, name in enumerate(after.names):
+            unlike = new[name, after.family].unlike_followed(old[name, after.family])
+            if unlike is not None and leads[row]:
+                patched[row] = unlike
+        return cls(before, after, leads, leads & np.array(same, dtype=bool), patched)
 
-    def reroute(self, row: int, ways: Places) -> None:
+    def reroute(self, row: int, ways: Places, some: NDArray[np.int64] | None) -> None:
         """Takes note of the columns for which a device has other next hops than before.
 
         Args:
             row: of a device whose next hops lead where they led.
             ways: its `FamilyReach.ways` now.
+            some: the columns that may differ; without it all.
         """
         before, numbers = self.reach, dict[tuple[NextHop, ...], int]()
         found = []
@@ -130,7 +139,11 @@ class Earlier(Generic[Family]):
                 hops = routes[position].obeyed_hops or routes[position].wanted
                 kinds[position] = numbers.setdefault(hops, len(numbers))
             found.append(kinds)
-        unlike: NDArray[np.bool_] = found[0][before.ways[row]] != found[1][ways]
+        if some is None:
+            unlike: NDArray[np.bool_] = found[0][before.ways[row]] != found[1][ways]
+        else:
+            unlike = np.zeros(ways.size, dtype=bool)
+            unlike[some] = found[0][before.ways[row, some]] != found[1][ways[some]]
         if unlike.any():
             self.rerouted[row] = unlike
 

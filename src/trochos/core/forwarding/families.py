@@ -25,6 +25,7 @@ from ..step.unsaid import source_for
 from ..step.verdicts import BIT, WORST_FIRST
 from ..step.walk import guards
 from .again import Earlier
+from .few import MOST, Under, rematched
 from .flow import Edges, Words, pack, unpack
 from .matching import Places, match_columns
 from .pings import NO, ONLY_UNKNOWN, PING, PING_UNSURE, UNSURE, Bits, code_of, combine
@@ -70,8 +71,8 @@ class _Decision:
     """How they end here, by the number of their route; the last place is for no route."""
     leads: dict[int, NDArray[np.bool_]]
     """Per row of another device, by the number of the route: whether it is handed them."""
-    placed: list[tuple[NDArray[np.int64], Bits]] = field(default_factory=list)
-    """Columns that end in ways of their own."""
+    placed: list[tuple[int, NDArray[np.int64], Bits]] = field(default_factory=list)
+    """Columns that end in ways of their own, by the number of their route; -1 is for no route."""
 
 
 class FamilyReach:
@@ -112,11 +113,15 @@ class FamilyReach:
             if len({owner.end.device for owner in near.holders(address)}) > 1
         }
         self.earlier = Earlier.of(before, self, leading) if before is not None else None
+        self.few: dict[int, NDArray[np.int64]] = {}
+        """Per row that matches other routes than before the change for few columns: those."""
         self.index, self.routes = self._match()
         self.unsure = self._unsure()
         """Per row the columns for which strangers may change what is computed."""
         self.positions: list[list[int]] = []
         """Per row the numbers that occur in `ways`, perhaps with some that match nothing."""
+        self._first: list[dict[tuple[object, ...], int]] = []
+        """Per row the number of the first route with some next hops."""
         self.ways = self._group_by_ways()
         # Where next hops lead what they led to, both copies go on filling the same answers.
         self._along: list[dict[NextHop, _Along]] = self._taken_over("_along")
@@ -148,8 +153,10 @@ class FamilyReach:
         forwarding, earlier = self.forwarding, self.earlier
         # What strangers may change, or others told without being certain, differs by the route.
         singly = bool(forwarding.strangers) or forwarding.tells_unsure
-        rows = range(len(self.names))
-        changed = [*rows] if earlier is None else np.flatnonzero(~earlier.same).tolist()
+        changed = [*range(len(self.names))]
+        if earlier is not None:
+            few = {} if singly else self._few(earlier)
+            changed = [row for row in changed if not earlier.same[row] and row not in few]
         tables = [forwarding.obeyed(self.names[row], self.family) for row in changed]
         index, routes = match_columns(tables, self.addresses, singly)
         if earlier is None:
@@ -160,7 +167,31 @@ class FamilyReach:
         theirs = [*earlier.reach.routes]
         for row, found in zip(changed, routes, strict=True):
             theirs[row] = found
+        for row, moved in few.items():
+            # What matches now gets a number of its own, behind all that were there.
+            theirs[row] = [*theirs[row], *(route for _, route in moved if route is not None)]
+            number = len(earlier.reach.routes[row])
+            for column, route in moved:
+                merged[row, column] = -1 if route is None else number
+                number += route is not None
+            self.few[row] = np.array([column for column, _ in moved], dtype=np.int64)
         return merged, theirs
+
+    def _few(self, earlier: Earlier[FamilyReach]) -> dict[int, list[tuple[int, Route | None]]]:
+        """Per row whose table differs for few prefixes: the columns that match another route."""
+        under, out = Under(self.addresses), {}
+        # Numbers of routes are kept short, and some are added.
+        room = np.iinfo(earlier.reach.index.dtype).max - MOST
+        for row, prefixes in earlier.patched.items():
+            views = (earlier.reach.forwarding, self.forwarding)
+            before, after = (view.obeyed(self.names[row], self.family) for view in views)
+            tables = (view.tables.of(self.names[row], self.family) for view in views)
+            if any(t.best is not w for t, w in zip(tables, (before, after), strict=True)):
+                continue
+            found = rematched(before, after, prefixes, under)
+            if found is not None and len(earlier.reach.routes[row]) < room:
+                out[row] = found
+        return out
 
     def _taken_over(self, name: str) -> list[dict[Any, Any]]:
         """Per row what is known of next hops: of before the change where that holds."""
@@ -190,9 +221,14 @@ class FamilyReach:
         for row, routes in enumerate(self.routes):
             if held is not None and held.same[row]:
                 self.positions.append(held.reach.positions[row])
+                self._first.append(held.reach._first[row])
                 ways[row] = held.reach.ways[row]
                 continue
-            first: dict[tuple[object, ...], int] = {}
+            some = self.few.get(row) if held is not None else None
+            # Where few columns match others, the routes from before stand where they stood.
+            known = len(held.reach.routes[row]) if held is not None and some is not None else 0
+            first = {} if held is None or some is None else dict(held.reach._first[row])
+            self._first.append(first)
             stands = np.array(
                 [
                     first.setdefault(
@@ -205,16 +241,26 @@ class FamilyReach:
                         ),
                         position,
                     )
-                    for position, route in enumerate(routes)
+                    for position, route in enumerate(routes[known:], known)
                 ],
                 dtype=np.int32,
             )
-            self.positions.append(np.unique(stands).tolist())
-            if routes:
-                index = self.index[row]
-                ways[row] = np.where(index >= 0, stands[np.maximum(index, 0)], -1)
+            if held is not None and some is not None:
+                ways[row] = held.reach.ways[row]
+                index = self.index[row, some]
+                if stands.size:
+                    ways[row, some] = np.where(index >= known, stands[index - known], -1)
+                else:
+                    ways[row, some] = -1
+                new = {*stands.tolist()} - {*held.reach.positions[row]}
+                self.positions.append([*held.reach.positions[row], *sorted(new)])
+            else:
+                self.positions.append(np.unique(stands).tolist())
+                if routes:
+                    index = self.index[row]
+                    ways[row] = np.where(index >= 0, stands[np.maximum(index, 0)], -1)
             if held is not None and held.leads[row]:
-                held.reroute(row, ways[row])
+                held.reroute(row, ways[row], some)
         return ways
 
     # -- the fixed points --------------------------------------------------------
@@ -286,12 +332,14 @@ class FamilyReach:
         decision = None
         if self.earlier is not None and self.earlier.same[row]:
             decision = self.earlier.reach.decisions[row]
+        elif self.earlier is not None and row in self.few:
+            decision = self._decide_few(row, mine, self.earlier)
         if decision is None:
             decision = self._decide(row, mine)
         self.decisions[row] = decision
         ways = self.ways[row]
         self.bits[row] |= np.where(mine, np.uint32(0), decision.ends[ways])
-        for columns, bits in decision.placed:
+        for _, columns, bits in decision.placed:
             self.bits[row, columns] |= bits
         return {there: places[ways] & ~mine for there, places in decision.leads.items()}
 
@@ -318,7 +366,7 @@ class FamilyReach:
                 if forwarding.asks_for_target(name, along.hop):
                     # Who answers owns the address, so the leg ends.
                     found = [self._on_link_bits(row, route, along.hop, c) for c in columns.tolist()]
-                    decision.placed.append((columns, np.array(found, dtype=np.uint32)))
+                    decision.placed.append((position, columns, np.array(found, np.uint32)))
                     continue
                 ends[position] |= np.uint32(along.bits)
                 for end in along.ends:
@@ -332,10 +380,38 @@ class FamilyReach:
                     else:
                         own = self.owned[there, columns]
                         bits = np.where(own, _DELIVERED, np.uint32(BIT["not-forwarding"]))
-                        decision.placed.append((columns, bits.astype(np.uint32)))
+                        decision.placed.append((position, columns, bits.astype(np.uint32)))
         nowhere = order[starts[0] : stops[0]]
         if nowhere.size:
-            decision.placed.append((nowhere, self._unrouted(row, nowhere)))
+            decision.placed.append((-1, nowhere, self._unrouted(row, nowhere)))
+        return decision
+
+    def _decide_few(
+        self, row: int, settled: NDArray[np.bool_], earlier: Earlier[FamilyReach]
+    ) -> _Decision | None:
+        """`_decide` from before the change for a device that matches others for few columns; None
+        if it has to be made."""
+        was, some = earlier.reach.decisions[row], self.few[row]
+        if was is None or not earlier.leads[row]:
+            return None
+        touched = {*earlier.reach.ways[row, some].tolist(), *self.ways[row, some].tolist()}
+        if touched - {-1, *earlier.reach.positions[row]}:
+            return None  # it hands packets on by a way that it did not use
+        if any(position in touched for position, _, _ in was.placed if position >= 0):
+            return None
+        more = len(self.routes[row]) - len(earlier.reach.routes[row])
+
+        def longer(held: NDArray[Any]) -> NDArray[Any]:
+            # The last place stays that of no route.
+            return np.concatenate([held[:-1], np.zeros(more, held.dtype), held[-1:]])
+
+        leads = {there: longer(places) for there, places in was.leads.items()}
+        decision = _Decision(longer(was.ends), leads, [*was.placed])
+        if -1 in touched:
+            decision.placed = [item for item in was.placed if item[0] >= 0]
+            nowhere = np.flatnonzero((self.ways[row] < 0) & ~settled)
+            if nowhere.size:
+                decision.placed.append((-1, nowhere, self._unrouted(row, nowhere)))
         return decision
 
     def _passes_on(self, end: End) -> bool:

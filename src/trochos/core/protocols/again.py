@@ -18,9 +18,10 @@ from ..network.addressing import Prefix
 from ..network.facts import Device, End, Network
 from ..network.source import Source
 from ..step.links import Links
-from ..step.routes import essence
+from ..step.routes import Route, essence
 from ..step.rows import Offer, Row
 from ..step.table import Table, TableKey
+from .patching import Change, patched
 
 
 @cache
@@ -105,25 +106,46 @@ class Kept:
 
     def table(self, number: int, key: TableKey, offers: Sequence[Offer]) -> Table | None:
         """The table of an untouched device after a round (-1: the last one) with these offers, if
-        it was made."""
+        it was made, or one from then in which few cells are other ones."""
         if key[0] not in self.untouched:
             return None
-        for was in (*self.trace[number:][:1], self.trace[-1]):
-            table, held = was.tables.get(key), was.offered.get(key, [])
-            if table is not None and len(held) == len(offers):
-                if all(map(_as_before, held, offers)):
-                    return table
+        device = self._old[key[0]]
+        few: Table | None = None
+        # The tables of the last round are whole: what is taken over from them is done.
+        at = [self.trace[-1], *self.trace[:-1][max(number, 0) :][: number >= 0]]
+        for there in at:
+            table, held = there.tables.get(key), there.offered.get(key, [])
+            changes = changed_rows(held, offers) if table is not None else None
+            if table is None or changes is None:
+                continue
+            if not any(change.prefixes for change in changes):
+                return table
+            few = few or patched(table, device, changes)
+        return few
+
+
+def changed_rows(held: Sequence[Offer], offers: Sequence[Offer]) -> list[Change] | None:
+    """The rows that differ between what was offered and what is; None if anything else does."""
+    if len(held) != len(offers):
         return None
-
-
-def _as_before(old: Offer, new: Offer) -> bool:
-    """True if a candidate is what it was, and for the same reasons."""
-    if old is new:
-        return True
-    if isinstance(old, Row) or isinstance(new, Row):
+    out: list[Change] = []
+    for old, new in zip(held, offers, strict=True):
+        if old is new:
+            continue
         if isinstance(old, Row) and isinstance(new, Row):
-            return new.same(old) and new.for_same_reasons(old)
-        return False
+            found = new.unlike_cells(old)
+            if found is None:
+                if not new.same(old) or not new.for_same_reasons(old):
+                    return None
+                found = [], []
+            out.append(Change(old, new, *found))
+        elif isinstance(old, Row) or isinstance(new, Row) or not _as_before(old, new):
+            return None
+    return out
+
+
+def _as_before(old: Route, new: Route) -> bool:
+    """True if a candidate is what it was, and for the same reasons."""
     return essence(old) == essence(new) and (
         old.because == new.because or alike(old.because, new.because)
     )

@@ -204,6 +204,10 @@ class Sets:
             self.hops.append(hops)
         return found
 
+    def known(self, other: Sets) -> NDArray[np.int32]:
+        """Per set of another router its number here, or -1."""
+        return np.array([self._number.get(hops, -1) for hops in other.hops], dtype=np.int32)
+
     def union(self, one: int, other: int) -> int:
         """The set of both together, sorted."""
         found = self._unions.get((one, other))

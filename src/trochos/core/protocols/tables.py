@@ -269,7 +269,8 @@ class _Builders:
     def finish(self, key: TableKey, table: Table, before: Tables | None) -> Table:
         """The table with its winners marked, and every loser's reason."""
         if key in self._held:
-            if before is not None and table is before.tables[key]:
+            was = before.tables[key] if before is not None else None
+            if was is not None and (table is was or table.unlike_followed(was) is not None):
                 return table
             # A table on the way of the earlier computation is the end of this one. Its routes
             # may be shared, so it is made once more.

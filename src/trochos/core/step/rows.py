@@ -101,6 +101,12 @@ class Row(ABC):
         """True if another row that offers the same rests on the same lines."""
         return self is other or self.rest_on_same(self.in_order_of(other), other, other.offered)
 
+    def unlike_cells(self, other: Row) -> tuple[list[int], list[Prefix]] | None:
+        """Where this row offers something else than one of its kind from before a change, or for
+        other reasons: its columns, and the prefixes that only the other one offers and has a
+        column for. None where that is not known without comparing cell by cell."""
+        return None
+
     def same(self, other: Row) -> bool:
         """True if another row offers the same; reasons are not compared."""
         if self is other:
@@ -222,6 +228,34 @@ class SameLines:
         return True
 
 
+def unlike_lines(
+    numbers: Ids, theirs: Ids, where: Mask, count: int, same: Callable[[int, int], bool]
+) -> Mask:
+    """Per cell whether its announcement rests on other lines than one of another set.
+
+    Args:
+        numbers, theirs: cell by cell, the number here and there.
+        where: the cells that count; the others may say anything.
+        count: how many numbers there are here.
+        same: compares the lines of one pair; asked once for each number that occurs.
+    """
+    # Most cells of one number here have one number there.
+    there = np.full(count, -1, dtype=np.int32)
+    there[numbers[where]] = theirs[where]
+    out: Mask = there[numbers] != theirs
+    used = np.flatnonzero(there >= 0)
+    bad = [
+        here
+        for here, other in zip(used.tolist(), there[used].tolist(), strict=True)
+        if not same(here, other)
+    ]
+    if bad:
+        odd = np.zeros(count, dtype=bool)
+        odd[bad] = True
+        out |= odd[numbers]
+    return out
+
+
 class Reasons:
     """The lines that numbered announcements rest on, and how they compare to another set's."""
 
@@ -236,6 +270,24 @@ class Reasons:
         if found is None:
             found = self._lines[number] = self.origins[number].evidence()
         return found
+
+    def unlike(
+        self,
+        numbers: Ids,
+        other: Reasons,
+        theirs: Ids,
+        where: Mask,
+        same: Callable[[tuple[Source, ...], tuple[Source, ...]], bool],
+    ) -> Mask:
+        """Per cell whether it rests on other lines than a cell of another set; see
+        `unlike_lines`."""
+        return unlike_lines(
+            numbers,
+            theirs,
+            where,
+            len(self.origins),
+            lambda here, there: same(self.lines(here), other.lines(there)),
+        )
 
     def alike(
         self,

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Set
 from dataclasses import dataclass, field
+from weakref import ref
 
 from ..network.addressing import Address, Prefix, prefix_of
 from .routes import Route
@@ -13,7 +14,7 @@ TableKey = tuple[str, int]
 """A device (of which an instance is one) and a family."""
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, weakref_slot=True)
 class Table:
     """All candidates of one device and family, and the selected one per prefix.
 
@@ -31,6 +32,7 @@ class Table:
     """Routes that keep replacing each other: selection found no stable answer."""
 
     _by_prefix: dict[Prefix, list[Route]] | None = None
+    _follows: tuple[ref[Table], frozenset[Prefix]] | None = None
 
     def winner(self, prefix: Prefix) -> Route | None:
         """The selected route to exactly this prefix."""
@@ -60,8 +62,26 @@ class Table:
         """Every candidate that cannot be used, and says why."""
         return [route for route in self.alone if route.problem is not None]
 
-    def unlike(self, other: Table) -> set[Prefix]:
+    def follow(self, other: Table, changed: frozenset[Prefix]) -> None:
+        """Notes that this is another table with other cells, for these prefixes."""
+        self._follows = ref(other), changed
+
+    def unlike_followed(self, other: Table) -> frozenset[Prefix] | None:
+        """Every prefix whose winner differs from another table's, of which this one is a patched
+        copy; None if it is not."""
+        if self._follows is None or self._follows[0]() is not other:
+            return None
+        return self._follows[1]
+
+    def shows(self, prefix: Prefix) -> bool:
+        """True if nothing stands alone for a prefix: it has a cell or nothing."""
+        return prefix not in self._index()
+
+    def unlike(self, other: Table) -> Set[Prefix]:
         """Every prefix whose winner may be another one in both; all others have the same."""
+        known = self.unlike_followed(other)
+        if known is not None:
+            return known
         return self.best.unlike(other.best)
 
     def everything(self) -> list[Route]:

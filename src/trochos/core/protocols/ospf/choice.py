@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from dataclasses import replace
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,12 +18,34 @@ from ...network.claims import Claim
 from ...network.ospf import OspfHabits
 from ...step.routes import NextHop, Origin
 from ...step.rows import Columns, Reasons
+from ..again import alike
 from ..shortest import FAR, AreaGraph, Sets
 from .externals import External
-from .holdings import NOTHING, Costs, Holdings, Mask
+from .holdings import NOTHING, Compared, Costs, Holdings, Mask, Unlike, renumbered
 from .origins import Numbers
 from .router import EXTERNAL_1, EXTERNAL_2, INTRA, Router
 from .ways import Ways
+
+_ROWS = 256
+"""How many routers choose at a time: of all together the arrays would be the largest of all."""
+
+
+class _Told(NamedTuple):
+    """All announcements, in the order announced."""
+
+    by: NDArray[np.int64]
+    """The number of the announcer; -1 if nobody knows it."""
+    areas: NDArray[np.int64]
+    """The area that each stays in, or -1."""
+    leading: NDArray[np.int64]
+    """Which have a forwarding address."""
+    addresses: list[Address]
+    """That of each of them."""
+    over: NDArray[np.int64]
+    """Per one of them and router: the column of the way there, or -1."""
+    metric: NDArray[np.int64]
+    first: Mask
+    """Which are of type 1."""
 
 
 class Choice:
@@ -182,86 +205,111 @@ class Choice:
         items = [*self.everywhere, *(item for held in self.within.values() for item in held)]
         if not items:
             return None
-        out = Externals(items, len(self.held.row))
+        out = Externals(items, self.held)
         announcers = self.ways.number
         by = np.array([announcers.get(item.announcer, -1) for item in items], dtype=np.int64)
         leading = np.array([i for i, item in enumerate(items) if item.forward], dtype=np.int64)
         addresses = [item.forward for item in items if item.forward]
         leads = {address: self._leads_to(address) for address in dict.fromkeys(addresses)}
         over = np.array([leads[address] for address in addresses], dtype=np.int64)
-        """Per announcement with a forwarding address and router: the column of the way there."""
         areas = np.array([-1 if i.area is None else i.area for i in items], dtype=np.int64)
         told_in = {number: areas == number for number in self.within}
         internal = self.held.columns.number
         hidden = np.array([internal.get(p, -1) for p in out.columns.prefixes], dtype=np.int64)
         metric = np.array([item.metric for item in items], dtype=np.int64)
         first = np.array([item.metric_type == 1 for item in items], dtype=bool)
-        for name, router in self.routers.items():
-            row = self.held.row[name]
-            used = self.ways.used(row, router)
-            sets = self.held.sets[row]
-            cost, ids = used.cost[by], used.ids[by].copy()
-            normal = any(router.area(number).kind == "normal" for number in router.areas)
-            heard = (areas < 0) if normal else np.zeros(len(items), dtype=bool)
-            for number in router.areas:
-                if number in told_in:
-                    heard |= told_in[number]
-            valid = heard & (by >= 0) & (cost < FAR) & (ids > 0)
-            if name in announcers:
-                valid &= by != announcers[name]
-            if leading.size:
-                self._forward(router, row, valid, cost, ids, leading, addresses, over[:, row])
-            out.choose(row, sets, valid, cost, ids, metric, first)
-            line = (hidden >= 0) & (self.held.kind[row][hidden] != NOTHING)
-            out.ids[row, line] = 0
+        told = _Told(by, areas, leading, addresses, over, metric, first)
+        everyone = [*self.routers.items()]
+        for start in range(0, len(everyone), _ROWS):
+            self._several(everyone[start : start + _ROWS], told, told_in, out)
+        known = np.flatnonzero(hidden >= 0)
+        covered = self.held.kind[:, hidden[known]] != NOTHING
+        out.ids[:, known] = np.where(covered, 0, out.ids[:, known])
         return out
+
+    def _several(
+        self,
+        members: list[tuple[str, Router]],
+        told: _Told,
+        told_in: dict[int, Mask],
+        out: Externals,
+    ) -> None:
+        """What some routers use: a line of the arrays each."""
+        announcers = self.ways.number
+        rows = np.array([self.held.row[name] for name, _ in members], dtype=np.int64)
+        used = [
+            self.ways.used(row, router)
+            for row, (_, router) in zip(rows.tolist(), members, strict=True)
+        ]
+        cost = np.stack([item.cost for item in used])[:, told.by]
+        ids = np.stack([item.ids for item in used])[:, told.by]
+        valid = (told.by >= 0) & (cost < FAR) & (ids > 0)
+        # A router hears nothing from itself.
+        itself = np.array([announcers.get(name, -2) for name, _ in members], dtype=np.int64)
+        valid &= told.by != itself[:, None]
+        heard: dict[tuple[int, ...], Mask] = {}
+        for line, (_, router) in enumerate(members):
+            normal = any(router.area(number).kind == "normal" for number in router.areas)
+            key = (normal, *(number for number in router.areas if number in told_in))
+            if key not in heard:
+                some = (told.areas < 0) if normal else np.zeros(told.areas.size, dtype=bool)
+                for number in key[1:]:
+                    some = some | told_in[number]
+                heard[key] = some
+            valid[line] &= heard[key]
+        if told.leading.size:
+            self._forward(members, rows, valid, cost, ids, told)
+        out.choose(rows, self.held.sets, valid, cost, ids, told.metric, told.first)
 
     def _forward(
         self,
-        router: Router,
-        row: int,
+        members: list[tuple[str, Router]],
+        rows: NDArray[np.int64],
         valid: Mask,
         cost: Costs,
         ids: Numbers,
-        leading: NDArray[np.int64],
-        addresses: list[Address],
-        columns: NDArray[np.int64],
+        told: _Told,
     ) -> None:
         """Puts the ways to forwarding addresses in place of those to the announcers.
 
         Args:
-            router, row: whose.
-            valid, cost, ids: per announcement, changed in place.
-            leading, addresses: which announcements have a forwarding address, and which.
-            columns: the column of the router's internal way to each, or -1.
+            members, rows: whose.
+            valid, cost, ids: per router and announcement, changed in place.
+            told: the announcements.
         """
-        held = self.held
-        own = {end.address for end in router.ends if end.active}
+        held, leading = self.held, told.leading
+        columns = told.over[:, rows].T
         # Nobody knows the way, or it is handed over to the router itself (seen on real routers).
         lost = columns < 0
-        lost |= np.array([address in own for address in addresses], dtype=bool)
-        valid[leading[lost]] = False
-        ways, which = columns[~lost], leading[~lost]
-        cost[which], ids[which] = held.cost[row, ways], held.ids[row, ways]
-        beside = held.kind[row, ways] == INTRA
-        beside &= held.origins.owned_by(held.who[row, ways], row)
-        if not beside.any():
-            return
-        asks = router.device.profile.habit(OspfHabits).asks_for_external and self.family == 6
-        reached = [
-            address for address, gone in zip(addresses, lost.tolist(), strict=True) if not gone
-        ]
-        for place in np.flatnonzero(beside).tolist():
-            exit = held.origins.own_interface(int(held.who[row, ways[place]]), row)
-            hop = NextHop("forward", None if asks else reached[place], exit)
-            ids[which[place]] = held.sets[row].number((hop,))
+        places: dict[Address, list[int]] = {}
+        for place, address in enumerate(told.addresses):
+            places.setdefault(address, []).append(place)
+        for line, (_, router) in enumerate(members):
+            for end in router.ends:
+                if end.active and end.address in places:
+                    lost[line, places[end.address]] = True
+        valid[:, leading] &= ~lost
+        ways = np.where(lost, 0, columns)
+        cells = rows[:, None], ways
+        cost[:, leading] = np.where(lost, cost[:, leading], held.cost[cells])
+        ids[:, leading] = np.where(lost, ids[:, leading], held.ids[cells])
+        beside = ~lost & (held.kind[cells] == INTRA)
+        beside &= held.origins.owned_by(held.who[cells], rows[:, None])
+        for line, place in np.argwhere(beside).tolist():
+            row, router = int(rows[line]), members[line][1]
+            asks = router.device.profile.habit(OspfHabits).asks_for_external and self.family == 6
+            exit = held.origins.own_interface(int(held.who[row, ways[line, place]]), row)
+            hop = NextHop("forward", None if asks else told.addresses[place], exit)
+            ids[line, leading[place]] = held.sets[row].number((hop,))
 
 
 class Externals:
     """What all routers use of a set of externals: a row per router, a column per prefix."""
 
-    def __init__(self, items: list[External], rows: int) -> None:
-        self.items = items
+    def __init__(self, items: list[External], held: Holdings) -> None:
+        self.items, self._held = items, held
+        rows = len(held.row)
+        self._unlike: Compared[Externals] = Compared()
         self.columns = Columns(dict.fromkeys(item.prefix for item in items))
         shape = (rows, len(self.columns.prefixes))
         self.kind = np.zeros(shape, dtype=np.int8)
@@ -286,41 +334,68 @@ class Externals:
             which = np.array(layer, dtype=np.int64)
             self._layers.append((which, np.array(column, dtype=np.int64)[which]))
 
+    def unlike(self, other: Externals) -> Unlike | None:
+        """See `Holdings.unlike`."""
+        return self._unlike.with_(other, self._compare)
+
+    def _compare(self, other: Externals) -> Unlike | None:
+        if [*self._held.row] != [*other._held.row]:
+            return None
+        there = self.columns.aligned(other.columns)
+        names = renumbered(other.ids, other._held.sets, self._held.sets)[:, there]
+        mine, held = self.ids > 0, (names != 0) & (there >= 0)
+        both = mine & held
+        who, theirs = self.who, other.who[:, there]
+        kind = self.kind
+        metric = np.where(kind == EXTERNAL_2, self.metrics[who], self.cost)
+        was = np.where(kind == EXTERNAL_2, other.metrics[theirs], other.cost[:, there])
+        differs = (self.ids != names) | (kind != other.kind[:, there]) | (metric != was)
+        differs |= self.within[who] != other.within[theirs]
+        differs |= self.tags[who] != other.tags[theirs]
+        differs &= both
+        differs |= both & self.reasons.unlike(who, other.reasons, theirs, both & ~differs, alike)
+        differs |= mine != held
+        back = other.columns.aligned(self.columns)
+        return Unlike(differs, other.columns, other.ids, np.flatnonzero(back < 0))
+
     def choose(
         self,
-        row: int,
-        sets: Sets,
+        rows: NDArray[np.int64],
+        sets: list[Sets],
         valid: Mask,
         cost: Costs,
         ids: Numbers,
         metric: NDArray[np.int64],
         first: Mask,
     ) -> None:
-        """Keeps the best of each prefix for one router (16.4.1, 16.4 (6)); equal ones share.
+        """Keeps the best of each prefix for some routers (16.4.1, 16.4 (6)); equal ones share.
 
         Args:
-            row, sets: whose.
-            valid, cost, ids: per announcement, whether it is usable, and the way to it.
+            rows: whose.
+            sets: the next-hop sets of all routers.
+            valid, cost, ids: per router and announcement, whether it is usable, and the way to it.
             metric, first: per announcement, and whether it is of type 1.
         """
         total = np.where(first, cost + metric, cost)
         # Type 1 before type 2; of type 2 the lower metric, then the nearer.
         rank = np.where(first, total, (((1 << 24) + metric) << 33) + total)
-        best = np.full(self.ids.shape[1], np.iinfo(np.int64).max, dtype=np.int64)
+        nothing = np.iinfo(np.int64).max
+        rank[~valid] = nothing
+        best = np.full((rows.size, self.ids.shape[1]), nothing, dtype=np.int64)
         for which, columns in self._layers:
-            usable = valid[which]
-            which, columns = which[usable], columns[usable]
-            theirs, held = rank[which], best[columns]
-            for number, column in zip(
-                which[theirs == held].tolist(), columns[theirs == held].tolist(), strict=True
-            ):
-                self.ids[row, column] = sets.union(int(self.ids[row, column]), int(ids[number]))
-            nearer = theirs < held
-            which, columns = which[nearer], columns[nearer]
-            best[columns] = rank[which]
-            self.ids[row, columns], self.who[row, columns] = ids[which], which
-            self.kind[row, columns] = np.where(first[which], EXTERNAL_1, EXTERNAL_2)
-            self.cost[row, columns] = total[which]
+            theirs, held = rank[:, which], best[:, columns]
+            usable = valid[:, which]
+            for line, place in np.argwhere(usable & (theirs == held)).tolist():
+                row, column = int(rows[line]), int(columns[place])
+                both = sets[row].union(int(self.ids[row, column]), int(ids[line, which[place]]))
+                self.ids[row, column] = both
+            lines, places = (usable & (theirs < held)).nonzero()
+            numbers = which[places]
+            best[lines, columns[places]] = theirs[lines, places]
+            cells = rows[lines], columns[places]
+            self.ids[cells], self.who[cells] = ids[lines, numbers], numbers
+            self.kind[cells] = np.where(first[numbers], EXTERNAL_1, EXTERNAL_2)
+            self.cost[cells] = total[lines, numbers]
 
 
 def _highest(router: Router, others: list[Router], graph: AreaGraph) -> Router:

@@ -6,7 +6,9 @@ Next hops are numbers, per router: a router has few ways out and few sets of the
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
+from typing import Any, Generic, TypeVar
+from weakref import ref
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,8 +22,58 @@ from .router import Best
 NOTHING = 9
 """The kind of a cell that holds nothing."""
 
+Rows = TypeVar("Rows")
 Mask = NDArray[np.bool_]
 Costs = NDArray[np.int64]
+
+
+class Unlike:
+    """Where two sets of rows differ."""
+
+    def __init__(
+        self, differs: Mask, columns: Columns, ids: Numbers, gone: NDArray[np.int64]
+    ) -> None:
+        """`columns` and `ids` are those of the other rows, `gone` the columns that only they
+        have."""
+        self._differs, self._columns, self._ids, self._gone = differs, columns, ids, gone
+
+    def of(self, row: int) -> tuple[list[int], list[Prefix]]:
+        """See `Row.unlike_cells`."""
+        gone = self._gone[self._ids[row, self._gone] > 0].tolist()
+        columns: list[int] = np.flatnonzero(self._differs[row]).tolist()
+        return columns, [self._columns.prefixes[column] for column in gone]
+
+
+class Compared(Generic[Rows]):
+    """What comparisons with others said, as long as those live."""
+
+    def __init__(self) -> None:
+        self._known: list[tuple[ref[Rows], Unlike | None]] = []
+
+    def with_(self, other: Rows, compare: Callable[[Rows], Unlike | None]) -> Unlike | None:
+        for held, found in self._known:
+            if held() is other:
+                return found
+        self._known = [item for item in self._known if item[0]() is not None]
+        found = compare(other)
+        self._known.append((ref(other), found))
+        return found
+
+
+def renumbered(ids: Numbers, sets: list[Sets], wanted: list[Sets]) -> Numbers:
+    """Rows of numbers of next-hop sets in the numbers of others; -1 for a set that those have
+    not."""
+    odd = [
+        row
+        for row, (one, other) in enumerate(zip(sets, wanted, strict=True))
+        if one.hops != other.hops
+    ]
+    if not odd:
+        return ids
+    out = ids.copy()
+    for row in odd:
+        out[row] = wanted[row].known(sets[row])[ids[row]]
+    return out
 
 
 class Holdings:
@@ -37,6 +89,7 @@ class Holdings:
         self.ids: Numbers = np.zeros(shape, dtype=np.int32)
         self.who: Numbers = np.zeros(shape, dtype=np.int32)
         self.sets = [Sets() for _ in self.row]
+        self._unlike: Compared[Holdings] = Compared()
 
     def best(self, row: int, prefix: Prefix) -> Best | None:
         """What a router holds for a prefix."""
@@ -55,6 +108,34 @@ class Holdings:
             self.origins.get(number),
             own=self.origins.own_interface(number, row) if self.kind[row, column] == 0 else None,
         )
+
+    def unlike(self, other: Holdings) -> Unlike | None:
+        """Where the rows of a domain from before a change are other ones, or rest on other lines;
+        None if the domains have other routers. Cells that offer nothing in both are alike."""
+        return self._unlike.with_(other, self._compare)
+
+    def _compare(self, other: Holdings) -> Unlike | None:
+        if [*self.row] != [*other.row]:
+            return None
+        there = self.columns.aligned(other.columns)
+        moved = not self.columns.same(other.columns)
+        names = renumbered(other.ids, other.sets, self.sets)
+
+        def theirs(array: NDArray[Any]) -> NDArray[Any]:
+            return array[:, there] if moved else array
+
+        mine, held = self.ids > 0, theirs(names) != 0
+        if moved:
+            held &= there >= 0
+        both = mine & held
+        differs = (self.ids != theirs(names)) | (self.kind != theirs(other.kind))
+        differs |= self.cost != theirs(other.cost)
+        differs &= both
+        origins, theirs_too = self.origins.first(self.who), other.origins.first(theirs(other.who))
+        differs |= both & self.origins.unlike(origins, other.origins, theirs_too, both & ~differs)
+        differs |= mine != held
+        back = other.columns.aligned(self.columns)
+        return Unlike(differs, other.columns, other.ids, np.flatnonzero(back < 0))
 
     def offer(
         self,

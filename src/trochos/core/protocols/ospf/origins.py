@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from ...network.source import Source
 from ...step.routes import Origin
-from ...step.rows import SameLines
+from ...step.rows import SameLines, unlike_lines
 from ..again import alike
 
 Numbers = NDArray[np.int32]
@@ -97,8 +97,8 @@ class Origins:
         held = self._own.get(number)
         return held[1] if held is not None and held[0] == row else None
 
-    def owned_by(self, numbers: Numbers, row: int) -> NDArray[np.bool_]:
-        """True for announcements of a router's own subnets."""
+    def owned_by(self, numbers: Numbers, row: int | NDArray[np.int64]) -> NDArray[np.bool_]:
+        """True for announcements of a router's own subnets; of one router, or a line each."""
         found: NDArray[np.bool_] = self._arrays()[2][numbers] == row
         return found
 
@@ -114,6 +114,19 @@ class Origins:
             return alike(self.lines(here), other.lines(there))
 
         return self._same.hold(numbers, other, theirs, self._count, hold)
+
+    def unlike(
+        self, numbers: Numbers, other: Origins, theirs: Numbers, where: NDArray[np.bool_]
+    ) -> NDArray[np.bool_]:
+        """Per cell whether announcements rest on other lines than those of another domain.
+
+        Args:
+            numbers, theirs: what announcements pass on in the end (`first`), cell by cell.
+            where: the cells that count; the others may say anything.
+        """
+        return unlike_lines(
+            numbers, theirs, where, self._count, lambda a, b: alike(self.lines(a), other.lines(b))
+        )
 
     def get(self, number: int) -> Origin:
         """The announcement itself, made at its first use."""

@@ -8,6 +8,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from ...network.addressing import Prefix
 from ...network.ospf import OspfHabits
 from ...step.routes import Route
 from ...step.rows import Ids, Row
@@ -85,6 +86,12 @@ class InternalRow(_OspfRow):
             origin=held.origins.get(number),
         )
 
+    def unlike_cells(self, other: Row) -> tuple[list[int], list[Prefix]] | None:
+        if not isinstance(other, InternalRow) or self.terms != other.terms:
+            return None
+        found = self.held.unlike(other.held)
+        return None if found is None else found.of(self.row)
+
     @cached_property
     def values(self) -> tuple[NDArray[Any], ...]:
         kind = self.held.kind[self.row]
@@ -124,6 +131,12 @@ class ExternalRow(_OspfRow):
             origin=item.origin,
             tag=item.tag,
         )
+
+    def unlike_cells(self, other: Row) -> tuple[list[int], list[Prefix]] | None:
+        if not isinstance(other, ExternalRow) or self.terms != other.terms:
+            return None
+        found = self.externals.unlike(other.externals)
+        return None if found is None else found.of(self.row)
 
     @cached_property
     def values(self) -> tuple[NDArray[Any], ...]:

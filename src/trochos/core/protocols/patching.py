@@ -1,0 +1,118 @@
+"""A table after a change in which few of its cells differ: the one from before, with those put in.
+
+A link that fails takes its own subnet out of every table and moves few routes of few routers. What
+a device says itself, what competes, and how next hops are found stays as it was, unless a prefix
+that changed is one of those or holds an address that was looked up. Then the table is built.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import NamedTuple
+
+import numpy as np
+
+from ..network.addressing import Address, Prefix
+from ..network.facts import Device
+from ..step.rows import Mask, Row, Winners
+from ..step.table import Table
+from .table_maps import TableMaps
+
+MOST = 300
+"""Of more prefixes than this each is dearer to look at than a table is to build."""
+
+
+class Change(NamedTuple):
+    """One row and what it was before."""
+
+    before: Row
+    after: Row
+    columns: list[int]
+    """Where it offers something else, or for other reasons."""
+    gone: list[Prefix]
+    """What only the row before has a column for."""
+
+    @property
+    def prefixes(self) -> list[Prefix]:
+        """Every prefix whose candidate differs."""
+        return [*(self.after.columns.prefixes[column] for column in self.columns), *self.gone]
+
+
+def patched(table: Table, device: Device, changes: Sequence[Change]) -> Table | None:
+    """The table with other cells; None if it has to be built.
+
+    Args:
+        table: from before, of a device that is the same.
+        device: the device.
+        changes: the rows that differ; all others, and what is offered singly, are the same.
+    """
+    prefixes = {prefix for change in changes for prefix in change.prefixes}
+    if len(prefixes) > MOST or table.unsettled or TableMaps(device, table.family).names:
+        return None
+    after = {id(change.before): change for change in changes}
+    if any(not table.shows(prefix) for prefix in prefixes) or _holds_any(
+        prefixes, _looked_up(table, device)
+    ):
+        return None
+    rows: list[tuple[Row, Mask]] = []
+    for row, mask in table.best.rows:
+        change = after.pop(id(row), None)
+        if change is None:
+            rows.append((row, mask))
+            continue
+        if not _leads_as_before(change, mask):
+            return None
+        rows.append((change.after, _mask(change, mask)))
+    if after or _twice(rows, prefixes):
+        return None
+    out = Table(device.name, table.family, table.alone, Winners(table.best.alone, rows))
+    out.follow(table, frozenset(prefixes))
+    return out
+
+
+def _looked_up(table: Table, device: Device) -> set[Address]:
+    """Every address that the table had to find a way to."""
+    found = {s.gateway for s in device.statics if s.gateway is not None}
+    for route in table.alone:
+        found.update(hop.address for hop in (*route.next_hops, *route.wanted) if hop.address)
+        found.update(address for address in route.via if address)
+    for row, _ in table.best.rows:
+        for number in row.sets_in_use:
+            found.update(hop.address for hop in row.sets[number] if hop.address)
+    return found
+
+
+def _holds_any(prefixes: Iterable[Prefix], addresses: set[Address]) -> bool:
+    return any(prefix.contains(address) for prefix in prefixes for address in addresses)
+
+
+def _leads_as_before(change: Change, mask: Mask) -> bool:
+    """True if cells that differ have next hops that other cells had before: those were found to
+    stand."""
+    row = change.before
+    numbers = np.flatnonzero(np.bincount(row.ids[mask], minlength=1)).tolist()
+    known = {row.sets[number] for number in numbers}
+    now = {change.after.sets[n] for n in set(change.after.ids[change.columns].tolist()) if n}
+    return now <= known
+
+
+def _mask(change: Change, mask: Mask) -> Mask:
+    """The cells of the row after the change that nothing competes with."""
+    there = change.after.columns.aligned(change.before.columns)
+    if change.after.columns is change.before.columns:
+        out = mask.copy()
+    else:
+        out = mask[there] & (there >= 0)
+    out[change.columns] = change.after.ids[change.columns] > 0
+    return out
+
+
+def _twice(rows: Sequence[tuple[Row, Mask]], prefixes: Iterable[Prefix]) -> bool:
+    """True if two rows offer one of some prefixes."""
+    if len(rows) < 2:
+        return False
+    for prefix in prefixes:
+        offering = [row for row, _ in rows if row.find(prefix) is not None]
+        if len(offering) > 1:
+            return True
+    return False
