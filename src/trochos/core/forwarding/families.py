@@ -249,7 +249,8 @@ class FamilyReach:
                 ways[row] = held.reach.ways[row]
                 index = self.index[row, some]
                 if stands.size:
-                    ways[row, some] = np.where(index >= known, stands[index - known], -1)
+                    places = np.maximum(index - known, 0)
+                    ways[row, some] = np.where(index >= known, stands[places], -1)
                 else:
                     ways[row, some] = -1
                 new = {*stands.tolist()} - {*held.reach.positions[row]}
