@@ -318,6 +318,20 @@ def singly(offers: Iterable[Offer]) -> list[Route]:
     return out
 
 
+def prefixes_of(tables: Iterable[Winners]) -> set[Prefix]:
+    """Every prefix that any of some tables has a winner for. Most have the same ones."""
+    out: set[Prefix] = set()
+    masks: dict[int, tuple[Columns, Mask]] = {}
+    for table in tables:
+        out.update(table.alone)
+        for row, mask in table.rows:
+            held = masks.get(id(row.columns))
+            masks[id(row.columns)] = row.columns, mask if held is None else held[1] | mask
+    for columns, mask in masks.values():
+        out.update(columns.prefixes[column] for column in np.flatnonzero(mask).tolist())
+    return out
+
+
 class Winners(Mapping[Prefix, Route]):
     """The selected route per prefix.
 

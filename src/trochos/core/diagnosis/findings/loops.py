@@ -11,6 +11,7 @@ from ...network.addressing import BITS, Address, Prefix
 from ...network.facts import Source
 from ...step.legs import Branch, Hop
 from ...step.packet import Packet
+from ...step.rows import prefixes_of
 from ...step.verdicts import BIT
 from ...step.walk import walk
 from ..finding import BREAKS, NOTES, Finding
@@ -74,11 +75,7 @@ def _others(table: FamilyReach, circles: dict[frozenset[str], tuple[Address, Bra
 def _gaps(context: Context, family: int) -> list[Address]:
     """For every prefix in any table, an address inside it and outside every longer one."""
     prefixes = sorted(
-        {
-            prefix
-            for device in context.network.devices
-            for prefix in context.forwarding.obeyed(device.name, family)
-        },
+        prefixes_of(context.forwarding.obeyed(d.name, family) for d in context.network.devices),
         key=lambda p: (p.network, p.length),
     )
     out = []

@@ -219,12 +219,9 @@ def _handed_to_host(
 
 def _owned_inside(table: FamilyReach, route: Route, row: int) -> list[Address]:
     """Surveyed addresses of others for which the device obeys this very route."""
-    out = []
-    for column, address in enumerate(table.addresses):
-        position = table.index[row, column]
-        if position >= 0 and table.routes[row][position] is route and not table.owned[row, column]:
-            out.append(address)
-    return out
+    numbers = [number for number, held in enumerate(table.routes[row]) if held is route]
+    columns = np.flatnonzero(np.isin(table.index[row], numbers) & ~table.owned[row])
+    return [table.addresses[column] for column in columns.tolist()]
 
 
 def _swallowed(context: Context, device: Device, route: Route, hop: NextHop) -> Iterator[Finding]:

@@ -13,6 +13,10 @@ from ...network.facts import Device, End, Network
 from ...protocols.tables import Tables
 from ...readers.survey import Survey
 from ...step.legs import Leg
+from ...step.packet import Packet
+from ...step.rows import prefixes_of
+from ...step.verdicts import BIT
+from ...step.walk import walk
 
 
 class Bench:
@@ -31,6 +35,7 @@ class Bench:
         self.survey, self.tables, self.forwarding = survey, tables, forwarding
         self._reach = reach
         self._writers: dict[str, Writer] = {}
+        self._legs: dict[tuple[str, Address], Leg] = {}
 
     @property
     def network(self) -> Network:
@@ -43,7 +48,7 @@ class Bench:
     @cached_property
     def prefixes(self) -> frozenset[Prefix]:
         """Every prefix that some table of the network holds."""
-        return frozenset(p for table in self.tables.tables.values() for p in table.prefixes())
+        return frozenset(prefixes_of(table.best for table in self.tables.tables.values()))
 
     @cached_property
     def reach(self) -> Reach:
@@ -222,14 +227,35 @@ class Bench:
 
     def beside(self, device: str) -> list[tuple[End, End]]:
         """(own end, other end) of every device on a link of this one."""
-        out = []
+        return self._beside.get(device, [])
+
+    @cached_property
+    def _beside(self) -> dict[str, list[tuple[End, End]]]:
+        out: dict[str, list[tuple[End, End]]] = {}
         for segment in self.network.segments:
             for mine in segment.ends:
-                if mine.device != device:
-                    continue
-                out += [
+                out.setdefault(mine.device, []).extend(
                     (mine, other)
                     for other in segment.ends
-                    if other.device != device and other.device in self.devices
-                ]
+                    if other.device != mine.device and other.device in self.devices
+                )
         return out
+
+    def leg(self, device: str, target: Address) -> Leg:
+        """How a packet for a target fares from a device; many ask the same."""
+        key = (device, target)
+        found = self._legs.get(key)
+        if found is None:
+            found = self._legs[key] = walk(self.forwarding, device, Packet(target))
+        return found
+
+    def may_reach(self, device: str, target: Address) -> bool:
+        """False if it is certain that no packet for a target gets there from a device; asked
+        before `leg`, which takes longer."""
+        if self._reach is None and "reach" not in self.__dict__:
+            return True  # to solve for all pairs takes longer than to follow a packet
+        table = self.reach.families[target.family]
+        column, row = table.column.get(target), table.row.get(device)
+        if column is None or row is None or target in table.shared or table.overlong[row, column]:
+            return True
+        return bool(int(table.bits[row, column]) & (BIT["delivered"] | BIT["unknown"]))

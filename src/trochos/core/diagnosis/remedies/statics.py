@@ -5,9 +5,7 @@ from __future__ import annotations
 from ...network.addressing import Address, Prefix
 from ...network.edits import Remedy
 from ...network.facts import Device, StaticRoute
-from ...step.packet import Packet
 from ...step.routes import NextHop, Route
-from ...step.walk import walk
 from .bench import Bench
 
 
@@ -29,7 +27,9 @@ def ways(bench: Bench, device: str, target: Address) -> list[tuple[str, Address,
         address = _facing(here, there, target.family)
         if address is None or any(address == held for _, held, _ in out):
             continue
-        leg = walk(forwarding, other.device, Packet(target))
+        if not bench.may_reach(other.device, target):
+            continue
+        leg = bench.leg(other.device, target)
         if leg.state != "yes" or any(h.device == device for b in leg.branches for h in b.hops):
             continue
         out.append((other.device, address, max(len(b.hops) for b in leg.branches)))
