@@ -212,6 +212,7 @@ def _family(out: Effect, before: Reach, after: Reach, family: int) -> None:
     comes_back: Bools = np.any(returning, axis=1)
     as_it_was = left.size == len(old.addresses) and right.size == len(new.addresses)
     runs = _runs(left, right)
+    follows = as_it_was and new.earlier is not None and new.earlier.reach is old
     for name in old.names:
         if name not in read or old.forwarding.devices[name].role == "unread":
             continue
@@ -222,6 +223,7 @@ def _family(out: Effect, before: Reach, after: Reach, family: int) -> None:
         ours, theirs = ~before.own_columns(old, name), ~after.own_columns(new, name)
         apart = ours[left]
         row = new.row[name]
+        unlike = new.unlike_states.get(name, {}) if follows else {}
         for source, states in was.items():
             held = now.get(source)
             if held is None or lost.size:
@@ -235,14 +237,19 @@ def _family(out: Effect, before: Reach, after: Reach, family: int) -> None:
             comes = back >= 0 and comes_back[back]
             # Most of what a change touches ends as it did, and equal bytes are found much faster
             # than cells that differ.
-            alike = states is held or all(
-                states[a:b].tobytes() == held[c : c + b - a].tobytes() for a, b, c in runs
+            some = unlike.get(source)
+            alike = states is held or (
+                some is None
+                and all(states[a:b].tobytes() == held[c : c + b - a].tobytes() for a, b, c in runs)
             )
             if alike and not comes and not leaves[row]:
                 continue
             # Columns of both are sorted, so that without one that comes or goes they agree.
             was_so, is_so = (states, held) if as_it_was else (states[left], held[right])
-            if not alike:
+            if not alike and some is not None:
+                own = was_so[some], is_so[some], apart[some], some, handed[some]
+                _enter(out, (old, name, source), *own)
+            elif not alike:
                 _enter(out, (old, name, source), was_so, is_so, apart, left, handed)
             if comes:
                 moved = moved | returning[back].take(owners)

@@ -164,6 +164,11 @@ class Earlier(Generic[Family]):
         found: NDArray[np.bool_] = self._recoded_back[column].take(self._after.owner_rows)
         return found
 
+    @cached_property
+    def any_returns_unlike(self) -> NDArray[np.bool_]:
+        """Per address whether the return to it ends otherwise than before from anywhere."""
+        return np.asarray(self._recoded.any(axis=0))
+
     def default_rows(self, row: int) -> tuple[NDArray[np.int32], NDArray[np.int8]] | None:
         """`FamilyReach.default_rows` from those before the change: only what differs is chosen
         anew. None if all has to be."""

@@ -133,6 +133,9 @@ class FamilyReach:
         # What is not known of the way out may hide that the source became another one: then the
         # way back to the first says nothing.
         self._ping = PING_UNSURE if forwarding.may_rewrite else PING
+        self.unlike_states: dict[str, dict[Address, NDArray[np.int64]]] = {}
+        """Per device and source the only columns for which pings show something else than before
+        the change, where that is known; kept by `Reach`."""
         self.states: dict[str, list[tuple[Address, NDArray[np.int8]]]] = {}
         """Per device what pings from each of its sources show, kept by `Reach`."""
         shape = (len(self.names), len(self.addresses))

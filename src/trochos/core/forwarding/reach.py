@@ -304,9 +304,14 @@ class Reach:
         if known[0] is not chosen:
             unlike = unlike | (ok != known[1]) | (chosen != known[0])
         out = []
+        differing = np.flatnonzero(unlike)
+        kept = table.unlike_states[name] = {}
         for source, states in was:
             own = table.column[source]
-            columns = np.flatnonzero(unlike | earlier.returns_unlike(own))
+            columns = differing
+            if earlier.any_returns_unlike[own]:
+                columns = np.flatnonzero(unlike | earlier.returns_unlike(own))
+            kept[source] = columns
             if columns.size:
                 found = np.where(
                     chosen[columns] == own, ok[columns], table.ping_some(row, source, columns)

@@ -187,6 +187,9 @@ class Nearest:
         self.who[:, columns] = np.where(nearer, who, self.who[:, columns])
 
 
+_FEW = 1 << 12
+
+
 class Sets:
     """The next-hop sets of one router; 0 is the empty one."""
 
@@ -221,9 +224,18 @@ class Sets:
 def numbers_of(graph: AreaGraph, masks: NDArray[Any], sets: list[Sets]) -> NDArray[np.int32]:
     """The next-hop sets that masks of out-edges stand for, of shape (routers of the area, any)."""
     out = np.zeros(masks.shape, dtype=np.int32)
+    few = masks.dtype != object and masks.size > 0 and int(masks.max()) < _FEW
     for node, line in enumerate(masks):
-        kinds, inverse = np.unique(line, return_inverse=True)
         held = sets[node]
+        if few:
+            # Routers have few ways out: a place for each mask is found faster than by sorting.
+            places = line.astype(np.int64)
+            number = np.zeros(int(places.max()) + 1, dtype=np.int32)
+            kinds = np.flatnonzero(np.bincount(places))
+            number[kinds] = [held.number(graph.hops(node, mask)) for mask in kinds.tolist()]
+            out[node] = number[places]
+            continue
+        kinds, inverse = np.unique(line, return_inverse=True)
         known = [held.number(graph.hops(node, int(mask))) for mask in kinds]
         out[node] = np.array(known, dtype=np.int32)[inverse]
     return out

@@ -75,6 +75,27 @@ class Hop:
     connection_mark: tuple[str, int | None] | None = None
     """The mark that the device keeps for the connection, where its chains set marks."""
 
+    def copy(self) -> Hop:
+        """The same, to be changed on another branch; written out because walks make many."""
+        return Hop(
+            self.device,
+            self.arrived,
+            self.route,
+            self.out,
+            self.next_hop,
+            self.mtu,
+            self.reason,
+            self.wrap,
+            self.filters,
+            self.tag,
+            self.rule,
+            self.ends,
+            self.rewritten,
+            self.crosses,
+            self.asked,
+            self.connection_mark,
+        )
+
     def as_json(self) -> dict[str, object]:
         actions = [_filtered(decision) for decision in self.filters]
         # Destinations are rewritten before the filters, sources after them.

@@ -27,6 +27,11 @@ HopSets = list[tuple[NextHop, ...]]
 """What the numbers of a row stand for; the first is the empty set."""
 
 
+_REMEMBERED = 100_000
+"""For so many addresses the prefixes that hold them are remembered: every device is asked for the
+same few."""
+
+
 class Columns:
     """The prefixes that the columns of some arrays stand for; rows of one source share it."""
 
@@ -62,12 +67,18 @@ class Columns:
         return self._aligned[1]
 
     def holding(self, address: Address) -> tuple[int, ...]:
-        """The columns whose prefix holds an address."""
+        """The columns whose prefix holds an address, the longest first."""
         found = self._holding.get(address)
         if found is None:
-            columns = (self.number.get(prefix_of(address, length)) for length in self.lengths)
+            if len(self._holding) >= _REMEMBERED:
+                self._holding = {}
+            columns = (self.number.get(prefix_of(address, length)) for length in self._longest)
             found = self._holding[address] = tuple(c for c in columns if c is not None)
         return found
+
+    @cached_property
+    def _longest(self) -> list[int]:
+        return sorted(self.lengths, reverse=True)
 
 
 class Row(ABC):
@@ -340,12 +351,13 @@ class Winners(Mapping[Prefix, Route]):
         rows: sources with the columns whose cells nothing competes with.
     """
 
-    __slots__ = ("_lengths", "_made", "alone", "rows")
+    __slots__ = ("_alone_lengths", "_lengths", "_made", "alone", "rows")
 
     def __init__(self, alone: dict[Prefix, Route], rows: list[tuple[Row, Mask]]) -> None:
         self.alone, self.rows = alone, rows
         self._made: dict[Prefix, Route] = {}
         self._lengths: list[int] | None = None
+        self._alone_lengths: list[int] | None = None
 
     def get(self, prefix: Prefix, default: object = None) -> Route | None:  # type: ignore[override]
         found = self.alone.get(prefix)
@@ -361,6 +373,27 @@ class Winners(Mapping[Prefix, Route]):
                     self._made[prefix] = found
                     break
         return found
+
+    def longest(self, address: Address) -> Route | None:
+        """The winner of the longest prefix that holds an address; None if there is none."""
+        cell: Prefix | None = None
+        for row, mask in self.rows:
+            columns = row.columns
+            for column in columns.holding(address):
+                if mask[column]:
+                    prefix = columns.prefixes[column]
+                    if cell is None or prefix.length > cell.length:
+                        cell = prefix
+                    break
+        if self._alone_lengths is None:
+            self._alone_lengths = sorted({p.length for p in self.alone}, reverse=True)
+        for length in self._alone_lengths:
+            if cell is not None and length < cell.length:
+                break
+            found = self.alone.get(prefix_of(address, length))
+            if found is not None:
+                return found
+        return None if cell is None else self.get(cell)
 
     def __getitem__(self, prefix: Prefix) -> Route:
         found = self.get(prefix)

@@ -139,16 +139,12 @@ class Table:
 
 
 class Lookup:
-    """Longest match over one table: one question per prefix length in use."""
+    """Longest match over one table."""
 
-    __slots__ = ("_best", "_lengths")
+    __slots__ = ("_best",)
 
     def __init__(self, best: Winners) -> None:
-        self._best, self._lengths = best, best.lengths
+        self._best = best
 
     def __call__(self, address: Address) -> Route | None:
-        for length in self._lengths:
-            route = self._best.get(prefix_of(address, length))
-            if route is not None:
-                return route
-        return None
+        return self._best.longest(address)

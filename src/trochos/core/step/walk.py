@@ -429,7 +429,7 @@ def guards(device: Device) -> bool:
 
 
 def _copy(hop: Hop) -> Hop:
-    return replace(hop)
+    return hop.copy()
 
 
 def loop_sentence(members: tuple[str, ...]) -> str:

@@ -448,16 +448,28 @@ class Borders:
         hides = self.family == 4 and router.device.profile.habit(OspfHabits).ranges_hide_others
         ranges = [item.prefix for item, _ in router.discards] if hides else []
         defaults = router.area(number).kind != "normal"
-        prefixes = self.held.columns.prefixes
         out = np.zeros(columns.size, dtype=bool)
         if not ranges and not defaults:
             return out
         if defaults:
             out |= columns == self.held.columns.number[Prefix(self.family, 0, 0)]
         if ranges:
-            hidden = [any(item.covers(prefixes[column]) for item in ranges) for column in columns]
-            out |= np.array(hidden, dtype=bool)
+            network, length = self._as_numbers
+            for item in ranges:
+                inside = network[columns] >> (32 - item.length) == item.network >> (
+                    32 - item.length
+                )
+                out |= inside & (length[columns] >= item.length)
         return out
+
+    @cached_property
+    def _as_numbers(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """Address and length of every prefix of version 2."""
+        prefixes = self.held.columns.prefixes
+        return (
+            np.array([prefix.network for prefix in prefixes], dtype=np.int64),
+            np.array([prefix.length for prefix in prefixes], dtype=np.int64),
+        )
 
     def _names_taken(self, border: Router) -> dict[int, int]:
         """Network address -> length of the border's own subnets there.
