@@ -176,6 +176,10 @@ class Told(ABC):
         other.given, other._earlier = [], self.given
         return other
 
+    def follow(self, earlier: Any) -> None:
+        """Nothing is taken over where settings changed."""
+        return None
+
     def why_not_told(self, prefix: Prefix, holder: str, other: str) -> Any:
         """Why a router does not tell a working neighbour of a prefix: None where nothing but
         its tables decides what it tells."""

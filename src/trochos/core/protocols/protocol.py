@@ -44,6 +44,10 @@ class Speakers(Shape):
     def offers(self, tables: Mapping[TableKey, Table]) -> Mapping[str, Sequence[Offer]]:
         """The candidates per device, given the tables of the round before."""
 
+    def follow(self, earlier: Any) -> None:
+        """Takes note of the speakers of the network of which this is a changed copy: what holds
+        for both need not be computed again."""
+
     def relations(self) -> list[Relation]:
         """Every pair of ends that are or should be neighbours."""
 

@@ -188,6 +188,8 @@ def _speakers_again(kept: Kept, before: Tables, out: Tables) -> list[Speakers]:
                 kept_ones[family] = held.again()  # type: ignore[assignment]
         missing = [family for family in families if family not in kept_ones]
         made = {s.family: s for s in protocol.speak(network, links, missing)}
+        for family, speakers in made.items():
+            speakers.follow(old[protocol.name, family])
         found += [(kept_ones | made)[family] for family in families]
     return found
 

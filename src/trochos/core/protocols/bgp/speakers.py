@@ -67,6 +67,44 @@ class _Speaker:
                 yield path.attributes
 
 
+Way = tuple[Prefix, str, int, bool] | None
+"""What is asked of a route to a next hop: its prefix, protocol and metric, and whether it leads
+anywhere; None without one."""
+
+
+@dataclass(slots=True)
+class _Talked:
+    """What speakers told each other in one family, and all that it rests on: asked again, they say
+    the same."""
+
+    local: dict[str, dict[Prefix, Path]]
+    """What each announces itself."""
+    sessions: list[Session]
+    ways: dict[tuple[str, Address], Way]
+    """Every route to a next hop that was asked for."""
+    speakers: dict[str, _Speaker]
+    unsettled: set[Key]
+    leaks: dict[str, list[Leak]]
+    offers: dict[str, list[Route]]
+
+    def holds(
+        self, speakers: Mapping[str, _Speaker], sessions: list[Session], reaching: Reaching
+    ) -> bool:
+        """True if the same speakers in the same sessions announce the same, and find next hops as
+        they did."""
+        return (
+            speakers.keys() == self.speakers.keys()
+            and all(
+                (s.device is held.device or s.device == held.device)
+                and (s.process is held.process or s.process == held.process)
+                and s.local == self.local[name]
+                for (name, s), held in zip(speakers.items(), self.speakers.values(), strict=True)
+            )
+            and sessions == self.sessions
+            and all(_way(reaching, *asked) == way for asked, way in self.ways.items())
+        )
+
+
 class BgpSpeakers:
     """BGP of both families; the scheduler asks for one family at a time through `of`."""
 
@@ -83,8 +121,16 @@ class BgpSpeakers:
         """Neighbours that lie outside of what was surveyed, per speaker."""
         self.leaks: dict[int, dict[str, list[Leak]]] = {4: {}, 6: {}}
         """What instances of one device take over from each other, by the instance it is from."""
+        self._talked: dict[int, _Talked] = {}
+        """Per family what was said last."""
+        self._ways: dict[tuple[str, Address], Way] = {}
+        """The routes to next hops that are asked for while speakers talk."""
         self.hidden: dict[str, list[BgpNeighbour]] = {}
         """Neighbours that are met by addresses which nobody gathered, per speaker."""
+
+    def follow(self, earlier: BgpSpeakers) -> None:
+        """Takes note of what was said before a change."""
+        self._talked = dict(earlier._talked)
 
     def of(self, family: int) -> BgpFamilySpeakers:
         return BgpFamilySpeakers(self, family)
@@ -163,13 +209,20 @@ class BgpSpeakers:
                 if process.installed_first is not None and process.installed_first.value:
                     speaker.table = tables[device.name, family]
                 speaker.local = local_paths(device, process, tables[device.name, family], family)
-        for session in self.sessions:
-            if family in session.families:
-                for own, other in (
-                    (session.left, session.right),
-                    (session.right, session.left),
-                ):
-                    speakers[own.name].sides.append((own, other))
+        sessions = [session for session in self.sessions if family in session.families]
+        known = self._talked.get(family)
+        if known is not None and known.holds(speakers, sessions, reaching):
+            self.states[family], self.leaks[family] = known.speakers, known.leaks
+            self.unsettled[family], self._offers[family] = known.unsettled, known.offers
+            return self._over_limit(family, known.speakers)
+        local = {name: dict(speaker.local) for name, speaker in speakers.items()}
+        self._ways = {}
+        for session in sessions:
+            for own, other in (
+                (session.left, session.right),
+                (session.right, session.left),
+            ):
+                speakers[own.name].sides.append((own, other))
         self.states[family] = speakers
         self.leaks[family] = {}
         for leak in leaks(((s.device, s.process) for s in speakers.values()), family):
@@ -193,6 +246,17 @@ class BgpSpeakers:
         self._offers[family] = {
             name: self._candidates(family, speaker) for name, speaker in speakers.items()
         }
+        self._talked.pop(family, None)
+        if all(speaker.table is None for speaker in speakers.values()):
+            self._talked[family] = _Talked(
+                local,
+                sessions,
+                self._ways,
+                speakers,
+                self.unsettled[family],
+                self.leaks[family],
+                self._offers[family],
+            )
         return self._over_limit(family, speakers)
 
     def _round(
@@ -289,14 +353,13 @@ class BgpSpeakers:
         known[key] = path
         return True
 
-    @staticmethod
-    def _choose(speaker: _Speaker, prefix: Prefix, reaching: Reaching) -> bool:
+    def _choose(self, speaker: _Speaker, prefix: Prefix, reaching: Reaching) -> bool:
         """Chooses the best path anew; True if what neighbours are told may change."""
         paths = []
         if prefix in speaker.local:
             paths.append(speaker.local[prefix])
         for path in speaker.heard.get(prefix, {}).values():
-            metric = _metric_to(speaker.device, path, reaching)
+            metric = self._metric_to(speaker.device, path, reaching)
             if metric is not None:
                 paths.append(replace(path, igp_metric=metric))
         held = speaker.process.families.get(prefix.family)
@@ -313,6 +376,28 @@ class BgpSpeakers:
             if path not in shared and decided_by_age(speaker.process, path, best):
                 speaker.rivals[prefix] = path
         return before is None or not _same(before, best) or before.peer != best.peer
+
+    def _metric_to(self, device: Device, path: Path, reaching: Reaching) -> int | None:
+        """The metric of the route to a path's next hop; None if no route leads there."""
+        address = path.next_hop
+        if address is None or path.link is not None:
+            return 0
+        if _own_next_hop(path):
+            return None  # the route to the next hop would lead through itself
+        asked = (device.name, address)
+        if asked not in self._ways:
+            self._ways[asked] = _way(reaching, *asked)
+        way = self._ways[asked]
+        if way is None:
+            return None
+        prefix, protocol, metric, leads = way
+        if not leads:
+            return None
+        if prefix.is_default and not device.profile.resolve_via_default[address.family == 6]:
+            return None
+        if protocol == "bgp" and prefix == path.prefix:
+            return None
+        return 0 if protocol in ("connected", "local") else metric
 
     def why_not_told(self, family: int, holder: str, other: str, prefix: Prefix) -> Refusal | None:
         """Why one speaker's best path does not reach another over their session."""
@@ -558,6 +643,9 @@ class BgpFamilySpeakers:
     whole: BgpSpeakers
     family: int
 
+    def follow(self, earlier: BgpFamilySpeakers) -> None:
+        self.whole.follow(earlier.whole)
+
     def offers(self, tables: Tables) -> dict[str, list[Route]]:
         return self.whole.offers(self.family, tables)
 
@@ -690,21 +778,12 @@ def _own_next_hop(path: Path) -> bool:
     return path.next_hop is not None and path.prefix == host_prefix(path.next_hop)
 
 
-def _metric_to(device: Device, path: Path, reaching: Reaching) -> int | None:
-    """The metric of the route to a path's next hop; None if no route leads there."""
-    address = path.next_hop
-    if address is None or path.link is not None:
-        return 0
-    if _own_next_hop(path):
-        return None  # the route to the next hop would lead through itself
-    route = reaching.route(device.name, address)
-    if route is None or not route.next_hops:
+def _way(reaching: Reaching, device: str, address: Address) -> Way:
+    """What is asked of the route to a next hop."""
+    route = reaching.route(device, address)
+    if route is None:
         return None
-    if route.prefix.is_default and not device.profile.resolve_via_default[address.family == 6]:
-        return None
-    if route.protocol == "bgp" and route.prefix == path.prefix:
-        return None
-    return 0 if route.protocol in ("connected", "local") else route.metric
+    return route.prefix, route.protocol, route.metric, bool(route.next_hops)
 
 
 def _speak(network: Network, links: Links, families: Sequence[int]) -> list[BgpFamilySpeakers]:
