@@ -296,8 +296,8 @@ class _Live(Mapping[TableKey, Table]):
         """What protocols offered in the round before."""
         self.built: dict[TableKey, Table] = {}
         """The tables that were asked for."""
-        self._unasked: dict[TableKey, list[Offer]] = {}
-        """What was offered before where it changed and nobody had asked for the table."""
+        self._before: dict[TableKey, list[Offer]] = {}
+        """What was offered in the round before that."""
 
     def __getitem__(self, key: TableKey) -> Table:
         table = self.built.get(key)
@@ -315,26 +315,25 @@ class _Live(Mapping[TableKey, Table]):
     def take(self, collected: dict[TableKey, list[Offer]]) -> Moving:
         """Goes on to the next round; the winners before and after where a table that was asked
         for has others now. What nobody asked for moves nobody."""
-        offered, self.offered = self.offered, collected
+        self._before, self.offered = self.offered, collected
         self._number += 1
-        self._unasked = {}
         moving: Moving = {}
-        for key in collected.keys() | offered.keys():
-            before = offered.get(key, [])
-            if _same(collected.get(key, []), before):
+        for key in [*self.built]:
+            if _same(collected.get(key, []), self._before.get(key, [])):
                 continue
-            was = self.built.pop(key, None)
-            if was is None:
-                self._unasked[key] = before
-            elif not was.best.alike(self[key].best):
+            was = self.built.pop(key)
+            if not was.best.alike(self[key].best):
                 moving[key] = was.best, self[key].best
         return moving
 
     def moved(self, moving: Moving) -> Moving:
         """What moved in the last round, with the tables that nobody asked for."""
         out = dict(moving)
-        for key, offers in self._unasked.items():
-            was = self._builders.build(self._number - 1, key, offers).best
+        for key in self._keys:
+            before = self._before.get(key, [])
+            if key in self.built or _same(self.offered.get(key, []), before):
+                continue
+            was = self._builders.build(self._number - 1, key, before).best
             if not was.alike(self[key].best):
                 out[key] = was, self[key].best
         return out
