@@ -179,7 +179,6 @@ def _border(net: Net, name: str, own: str, link: str) -> None:
         "!",
         f"router {process}",
         f" network {link}",
-        *([" default-metric 10000 100 255 1 1500"] if own == "eigrp" else []),
         f" redistribute ospf{metric} route-map {ospf}",
         "exit",
         "!",

@@ -68,7 +68,7 @@ def rank(path: Path) -> tuple[object, ...]:
 @settings(max_examples=300, deadline=None)
 @given(st.lists(paths(), min_size=1, max_size=6))
 def test_the_best_path_is_the_first_of_the_decision_order(offered: list[Path]) -> None:
-    same_med = [replace(p, attributes=replace(p.attributes, metric=0)) for p in offered]
+    same_med = [p._replace(attributes=p.attributes._replace(metric=0)) for p in offered]
     best, shared = best_of(PROCESS, same_med)
     assert best is not None and best in shared
     assert rank(best) == min(rank(path) for path in same_med)
@@ -101,10 +101,10 @@ def test_a_lower_med_counts_only_between_paths_of_one_neighbouring_system() -> N
         Origin(Claim("refused", "a")),
         router_id=1,
     )  # type: ignore[arg-type]
-    high = replace(base, attributes=replace(base.attributes, metric=50))
-    low = replace(base, attributes=replace(base.attributes, metric=10), router_id=9)
+    high = base._replace(attributes=base.attributes._replace(metric=50))
+    low = base._replace(attributes=base.attributes._replace(metric=10), router_id=9)
     assert compare(PROCESS, low, high).rule == "MED"
-    other = replace(low, attributes=replace(low.attributes, as_path=(65541,)))
+    other = low._replace(attributes=low.attributes._replace(as_path=(65541,)))
     assert compare(PROCESS, other, high).rule == "router id"
 
 

@@ -8,7 +8,8 @@ list or map that does not exist denies.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+from typing import NamedTuple
 
 from ..network.addressing import Address, Prefix, host_prefix, parse_address
 from ..network.patterns import pattern
@@ -29,8 +30,7 @@ WELL_KNOWN = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Attributes:
+class Attributes(NamedTuple):
     """Everything about a route that a policy may look at or change.
 
     `metric` is the metric of the protocol that announces (MED for BGP); None if not set.
@@ -228,70 +228,70 @@ def _changed(policy: Policy, clause: Clause, route: Attributes) -> Attributes:
     what, args = clause.what, clause.args
     first = args[0] if args else ""
     if what == "metric":
-        return replace(route, metric=_adjusted(route.metric, first))
+        return route._replace(metric=_adjusted(route.metric, first))
     if what == "metric-type":
-        return replace(route, metric_type=1 if first == "type-1" else 2)
+        return route._replace(metric_type=1 if first == "type-1" else 2)
     if what == "tag" and first.isdigit():
-        return replace(route, tag=int(first))
+        return route._replace(tag=int(first))
     if what == "local-preference":
-        return replace(route, local_preference=_adjusted(route.local_preference, first, 100))
+        return route._replace(local_preference=_adjusted(route.local_preference, first, 100))
     if what == "weight" and first.isdigit():
-        return replace(route, weight=int(first))
+        return route._replace(weight=int(first))
     if what == "origin":
-        return replace(route, origin=first)
+        return route._replace(origin=first)
     if what in ("next-hop", "next-hop-6"):
         word = args[-1] if args else ""
         address = parse_address(word)
         if address is not None and address.family == 6 and address.is_link_local:
-            return replace(route, link_next_hop=address)
+            return route._replace(link_next_hop=address)
         if address is not None:
-            return replace(route, next_hop=address)
+            return route._replace(next_hop=address)
         if word == "prefer-global":
-            return replace(route, prefer_global=True)
+            return route._replace(prefer_global=True)
         if word == "peer-address" and route.peer is not None:
-            return replace(route, next_hop=route.peer)
+            return route._replace(next_hop=route.peer)
         return route
     if what == "prepend":
         if first == "last-as" and len(args) > 1 and route.as_path:
-            return replace(route, as_path=(route.as_path[0],) * int(args[1]) + route.as_path)
+            return route._replace(as_path=(route.as_path[0],) * int(args[1]) + route.as_path)
         numbers = tuple(int(word) for word in args if word.isdigit())
-        return replace(route, as_path=numbers + route.as_path)
+        return route._replace(as_path=numbers + route.as_path)
     if what == "exclude":
         gone = {int(word) for word in args if word.isdigit()}
-        return replace(route, as_path=tuple(n for n in route.as_path if n not in gone))
+        return route._replace(as_path=tuple(n for n in route.as_path if n not in gone))
     if what == "community":
         if first == "none":
-            return replace(route, communities=frozenset())
+            return route._replace(communities=frozenset())
         values = frozenset(
             value for value in (parse_community(word) for word in args) if value is not None
         )
         held = route.communities if "additive" in args else frozenset()
-        return replace(route, communities=held | values)
+        return route._replace(communities=held | values)
     if what == "delete-communities":
         rules = policy.communities.get(first)
         kept = frozenset(
             value for value in route.communities if not text_permits(rules, community_text(value))
         )
-        return replace(route, communities=kept)
+        return route._replace(communities=kept)
     if what == "large-community":
         if first == "none":
-            return replace(route, large_communities=frozenset())
+            return route._replace(large_communities=frozenset())
         held_large = route.large_communities if "additive" in args else frozenset()
-        return replace(route, large_communities=held_large | {w for w in args if w.count(":") == 2})
+        return route._replace(large_communities=held_large | {w for w in args if w.count(":") == 2})
     if what == "source":
-        return replace(route, source=parse_address(first))
+        return route._replace(source=parse_address(first))
     if what == "delete-large-communities":
         rules = policy.large_communities.get(first)
         left = frozenset(v for v in route.large_communities if not text_permits(rules, v))
-        return replace(route, large_communities=left)
+        return route._replace(large_communities=left)
     if what == "extended-community":
         if first == "none":
-            return replace(route, extended=frozenset())
+            return route._replace(extended=frozenset())
         kind = f"{first} "
         others = frozenset(v for v in route.extended if not v.startswith(kind))
-        return replace(route, extended=others | {kind + word for word in args[1:]})
+        return route._replace(extended=others | {kind + word for word in args[1:]})
     if what == "distance" and first.isdigit():
-        return replace(route, distance=int(first))
+        return route._replace(distance=int(first))
     return route
 
 

@@ -64,6 +64,11 @@ class NextHops:
         self.offered = tuple(offered)
         self._known: dict[tuple[NextHop, bool], tuple[NextHop, ...]] = {}
         self._sets: dict[int, tuple[tuple[NextHop, ...], frozenset[Prefix]]] = {}
+        self._through: dict[
+            tuple[NextHop, ...],
+            tuple[tuple[NextHop, ...], tuple[Address, ...], frozenset[Prefix]],
+        ] = {}
+        """What routes that may be resolved through others become, by their next hops."""
         self._single: list[tuple[Route, tuple[NextHop, ...]]] = []
 
     def settle(self, route: Route) -> Route:
@@ -74,6 +79,10 @@ class NextHops:
             # Most routes share few sets of next hops, and those were found usable as they are.
             return route
         recursive = bool(route.via)
+        if recursive:
+            found_so = self._through.get(hops)
+            if found_so is not None and route.prefix not in found_so[2]:
+                return route.resolved(found_so[0], found_so[1])
         usable: list[NextHop] = []
         for hop in hops:
             found = self._resolve(route.prefix, hop, recursive)
@@ -86,7 +95,13 @@ class NextHops:
             near = {h.address for h in usable}
             indirect = tuple(h.address for h in hops if h.address is not None)
             indirect = tuple(address for address in indirect if address not in near)
-            return replace(route, next_hops=tuple(usable), via=indirect if recursive else ())
+            if not recursive:
+                return route.resolved(tuple(usable), ())
+            covering = self._covering(hops)
+            if route.prefix not in covering:
+                # Most routes of a speaker share few next hops, too.
+                self._through[hops] = tuple(usable), indirect, covering
+            return route.resolved(tuple(usable), indirect)
         who = ", ".join(str(hop.address or hop.interface) for hop in hops)
         return replace(
             route,

@@ -138,6 +138,12 @@ class Route:
             self.kept_by_kernel,
         )
 
+    def resolved(self, hops: tuple[NextHop, ...], via: tuple[Address, ...]) -> Route:
+        """A copy with the next hops that its own lead to."""
+        out = self.unmarked()
+        out.next_hops, out.via = hops, via
+        return out
+
     @property
     def usable(self) -> bool:
         return bool(self.next_hops) and self.problem is None

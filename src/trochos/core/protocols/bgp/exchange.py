@@ -6,9 +6,8 @@ RFC 4271, sections 5 and 9.2; RFC 4456 (reflection); RFC 1997 (communities); RFC
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass, replace
-from typing import Any
+from collections.abc import Hashable, Iterable
+from typing import Any, NamedTuple
 
 from ...network import claims
 from ...network.addressing import Address, Prefix
@@ -30,8 +29,7 @@ from .ends import BgpEnd, has_policy, requires_policy, role
 from .paths import EXTERNAL, INTERNAL, LOCAL, MEMBER, Path
 
 
-@dataclass(frozen=True, slots=True)
-class Update:
+class Update(NamedTuple):
     """What one speaker tells a neighbour of a prefix."""
 
     attributes: Attributes
@@ -112,12 +110,12 @@ def give(end: BgpEnd, other: BgpEnd, family: int, path: Path, suppressed: bool) 
     because = _filters(end, held, "out", route)
     if isinstance(because, Refusal):
         return because
-    new = replace(route, weight=0, peer=end.peer)
+    new = route._replace(weight=0, peer=end.peer)
     if external:
         keep_med = path.kind == LOCAL or "med" in held.unchanged
-        new = replace(new, local_preference=None, metric=route.metric if keep_med else None)
+        new = new._replace(local_preference=None, metric=route.metric if keep_med else None)
     elif new.local_preference is None:
-        new = replace(new, local_preference=process.default_local_preference)
+        new = new._replace(local_preference=process.default_local_preference)
     before = new.next_hop
     if suppressed and held.unsuppress_map is not None:
         ruling = apply_route_map(end.device.policy, held.unsuppress_map.value, new)
@@ -135,24 +133,24 @@ def give(end: BgpEnd, other: BgpEnd, family: int, path: Path, suppressed: bool) 
     if not set_by_map:
         # A member that is called `external` gets next hops as one outside does (measured).
         away = external or (member and end.by_word)
-        new = replace(new, next_hop=_next_hop(end, other, held, path, reflect, away, family))
+        new = new._replace(next_hop=_next_hop(end, other, held, path, reflect, away, family))
     elif new.next_hop == end.peer:
-        new = replace(new, next_hop=_self(end, family))  # "peer-address" going out is our own
+        new = new._replace(next_hop=_self(end, family))  # "peer-address" going out is our own
     if external:
         new = _path_outside(end, other, held, new)
     elif member:
-        new = replace(new, confed=(end.process.number, *new.confed))
+        new = new._replace(confed=(end.process.number, *new.confed))
     if held.send_community is False:
         none: frozenset[Any] = frozenset()
-        new = replace(new, communities=none, large_communities=none, extended=none)
+        new = new._replace(communities=none, large_communities=none, extended=none)
     if external and role(end) is not None:
         if new.only_to_customer is not None and role(end) in ("customer", "peer", "rs-client"):
             why = f"{other.name} is no customer of {end.name}, and the path leads down to customers"
             return Refusal(why, (end.neighbour.role.source,))  # type: ignore[union-attr]
         if new.only_to_customer is None and role(end) in ("provider", "peer", "rs-server"):
-            new = replace(new, only_to_customer=end.local_as)
+            new = new._replace(only_to_customer=end.local_as)
     if process.max_med is not None:
-        new = replace(new, metric=process.max_med.value)
+        new = new._replace(metric=process.max_med.value)
         because.append(process.max_med.source)
     claim = Claim(claims.TELLS, end.name, route.prefix, other.name)
     origin = Origin(claim, tuple(dict.fromkeys(because)), path.origin)
@@ -163,7 +161,7 @@ def give(end: BgpEnd, other: BgpEnd, family: int, path: Path, suppressed: bool) 
         link = end.source if end.link else _link_local_towards(end) if family == 6 else None
     if new.link_next_hop is not None or new.prefer_global:
         link = new.link_next_hop or link
-        new = replace(new, link_next_hop=None, prefer_global=False)
+        new = new._replace(link_next_hop=None, prefer_global=False)
     return Update(new, origin, originator, clusters, link)
 
 
@@ -276,7 +274,7 @@ def _path_outside(
             if "replace-as" not in neighbour.local_as_options:
                 own = (end.local_as, end.process.number)
         path = own + path
-    return replace(route, as_path=path, confed=())
+    return route._replace(as_path=path, confed=())
 
 
 def take(
@@ -304,7 +302,7 @@ def take(
             why = f"{other.name} hands on to {end.name} what was for its customers alone"
             return Refusal(why, (end.neighbour.role.source,))  # type: ignore[union-attr]
         if told is None and role(end) in ("customer", "peer", "rs-client"):
-            route = replace(route, only_to_customer=other.local_as)
+            route = route._replace(only_to_customer=other.local_as)
     identity = end.router_id.value if end.router_id else 0
     if update.originator is not None and update.originator == identity:
         return Refusal(f"{end.name} announced it itself")
@@ -322,12 +320,12 @@ def take(
             return Refusal(f"{end.name} wants the neighbour's own AS first in the path")
     if external and end.neighbour is not None and end.neighbour.local_as is not None:
         if "no-prepend" not in end.neighbour.local_as_options:
-            route = replace(route, as_path=(end.local_as, *route.as_path))
+            route = route._replace(as_path=(end.local_as, *route.as_path))
     because = _filters(end, held, "in", route)
     if isinstance(because, Refusal):
         return because
     weight = held.weight.value if held.weight else 0
-    route = replace(route, peer=end.peer, weight=weight)
+    route = route._replace(peer=end.peer, weight=weight)
     before = route.next_hop
     if held.route_map_in is not None:
         ruling = apply_route_map(end.device.policy, held.route_map_in.value, route)
@@ -339,7 +337,7 @@ def take(
     if external and WELL_KNOWN["blackhole"] in route.communities:
         # RFC 7999, 3.2: it goes no further than this system (measured on FRR 8.4).
         kept = route.communities | {WELL_KNOWN["no-export"]}
-        route = replace(route, communities=kept)
+        route = route._replace(communities=kept)
     link: str | None = None
     as_told = route.next_hop
     beside = route.link_next_hop or update.link_next_hop
@@ -350,9 +348,9 @@ def take(
             if interface is not None and not interface.loopback:
                 link = interface.name
         if link is not None:
-            route = replace(route, next_hop=beside)
+            route = route._replace(next_hop=beside)
     if route.link_next_hop is not None or route.prefer_global:
-        route = replace(route, link_next_hop=None, prefer_global=False)
+        route = route._replace(link_next_hop=None, prefer_global=False)
     if route.next_hop is None or any(i.has(route.next_hop) for i in end.device.interfaces):
         return Refusal(f"its next hop {route.next_hop} is {end.name} itself")
     claim = Claim(claims.TAKES, end.name, route.prefix, other.name)
@@ -374,6 +372,67 @@ def take(
         told_next_hop=as_told,
         over=end.link,
     )
+
+
+class Exchange:
+    """What is given and taken in one family: asked once of each session for all prefixes with the
+    same attributes, where no filter or map of the session looks at the prefix."""
+
+    def __init__(self, family: int) -> None:
+        self.family = family
+        self._given: dict[Hashable, Update | Refusal] = {}
+        self._taken: dict[Hashable, Path | Refusal] = {}
+        self._plain: dict[tuple[int, str], bool] = {}
+
+    def _is_plain(self, end: BgpEnd, direction: str) -> bool:
+        """True if nothing that an end does with a route depends on its prefix."""
+        key = (id(end), direction)
+        found = self._plain.get(key)
+        if found is None:
+            held = end.family(self.family)
+            words = ("distribute", "prefix_list", "route_map")
+            found = all(getattr(held, f"{word}_{direction}") is None for word in words)
+            self._plain[key] = found
+        return found
+
+    def give(self, end: BgpEnd, other: BgpEnd, path: Path, suppressed: bool) -> Update | Refusal:
+        """See `give`."""
+        if suppressed or not self._is_plain(end, "out"):
+            return give(end, other, self.family, path, suppressed)
+        attributes, kind, origin, *rest = path
+        key = (id(end), attributes[1:], kind, tuple(rest))
+        found = self._given.get(key)
+        if found is None:
+            found = self._given[key] = give(end, other, self.family, path, suppressed)
+            return found
+        if isinstance(found, Refusal):
+            return found
+        prefix = attributes.prefix
+        claim = Claim(claims.TELLS, end.name, prefix, other.name)
+        return found._replace(
+            attributes=found.attributes._replace(prefix=prefix),
+            origin=Origin(claim, found.origin.sources, origin),
+        )
+
+    def take(self, end: BgpEnd, other: BgpEnd, update: Update, number: int) -> Path | Refusal:
+        """See `take`."""
+        if not self._is_plain(end, "in"):
+            return take(end, other, self.family, update, number)
+        attributes, origin, *rest = update
+        key = (id(end), attributes[1:], tuple(rest))
+        found = self._taken.get(key)
+        if found is None:
+            found = self._taken[key] = take(end, other, self.family, update, number)
+            return found
+        if isinstance(found, Refusal):
+            return found
+        prefix = attributes.prefix
+        if found.origin.claim.kind == claims.TAKES:
+            claim = Claim(claims.TAKES, end.name, prefix, other.name)
+            origin = Origin(claim, found.origin.sources, origin)
+        return found._replace(
+            attributes=found.attributes._replace(prefix=prefix), origin=origin, first=number
+        )
 
 
 def _recursive(end: BgpEnd, external: bool) -> bool:
@@ -416,7 +475,7 @@ def default_route(
     if external:
         route = _path_outside(end, other, held, route)
     else:
-        route = replace(route, local_preference=end.process.default_local_preference)
+        route = route._replace(local_preference=end.process.default_local_preference)
     claim = Claim(claims.TELLS_DEFAULT, end.name, of=other.name)
     link = _link_local_towards(end) if family == 6 else None
     return Update(route, Origin(claim, tuple(dict.fromkeys(because))), None, (), link)

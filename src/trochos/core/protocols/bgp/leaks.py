@@ -10,7 +10,7 @@ in tests/real/test_leaks.py.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from ...network import claims
 from ...network.bgp import BgpFamily, BgpProcess
@@ -94,7 +94,7 @@ def taken_over(leak: Leak, best: Path | None, source: Device, target: Device) ->
         because += ruling.because
     claim = Claim(claims.TAKES_OVER, target.name, best.prefix, source.name)
     return Path(
-        replace(attributes, next_hop=None, interface=None),
+        attributes._replace(next_hop=None, interface=None),
         EXTERNAL if best.kind == LOCAL else best.kind,
         Origin(claim, tuple(dict.fromkeys(because)), best.origin),
         speaker=source.name,

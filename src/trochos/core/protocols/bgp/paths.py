@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from ...network.addressing import Address, Prefix
 from ...network.bgp import BgpProcess
@@ -16,8 +17,7 @@ LOCAL_WEIGHT = 32768
 _ORIGINS = {"igp": 0, "egp": 1, "incomplete": 2}
 
 
-@dataclass(frozen=True, slots=True)
-class Path:
+class Path(NamedTuple):
     """A path to a prefix as one speaker holds it.
 
     `peer` is the address it came from (None: announced here), `speaker` the neighbour's
@@ -174,8 +174,8 @@ def best_of(
     With deterministic comparison of MEDs, paths of one neighbouring system are compared
     among themselves first, so that their order of arrival does not matter.
     """
-    if not paths:
-        return None, []
+    if len(paths) < 2:
+        return (paths[0], paths) if paths else (None, [])
     groups: dict[object, list[Path]] = {}
     for path in paths:
         key = path.neighbour_as if process.deterministic_med else None

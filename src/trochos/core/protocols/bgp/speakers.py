@@ -8,8 +8,8 @@ describes how that happens) are reported: the rounds are bounded.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 
 from ...network import claims
 from ...network.addressing import Address, Prefix, host_prefix
@@ -26,7 +26,7 @@ from ..policy import Attributes, apply_route_map
 from ..protocol import RoutingProtocol, Untold
 from . import gates
 from .ends import BgpEnd
-from .exchange import Update, default_route, give, take
+from .exchange import Exchange, Update, default_route, give, take
 from .found import hidden
 from .leaks import Leak, leaks, taken_over, way_into
 from .local import local_paths
@@ -125,6 +125,8 @@ class BgpSpeakers:
         """Per family what was said last."""
         self._ways: dict[tuple[str, Address], Way] = {}
         """The routes to next hops that are asked for while speakers talk."""
+        self._exchange = Exchange(4)
+        """What sessions do with what they are told, of the family that is talked about."""
         self.hidden: dict[str, list[BgpNeighbour]] = {}
         """Neighbours that are met by addresses which nobody gathered, per speaker."""
 
@@ -216,7 +218,7 @@ class BgpSpeakers:
             self.unsettled[family], self._offers[family] = known.unsettled, known.offers
             return self._over_limit(family, known.speakers)
         local = {name: dict(speaker.local) for name, speaker in speakers.items()}
-        self._ways = {}
+        self._ways, self._exchange = {}, Exchange(family)
         for session in sessions:
             for own, other in (
                 (session.left, session.right),
@@ -295,7 +297,7 @@ class BgpSpeakers:
                 for own, other in speaker.sides:
                     given = None
                     if best is not None and _not_yet(speaker, best) is None:
-                        given = give(own, other, family, best, hidden)
+                        given = self._exchange.give(own, other, best, hidden)
                     update = given if isinstance(given, Update) else None
                     if update is None and item.is_default:
                         update = default_route(own, other, family, speaker.everything())
@@ -327,8 +329,8 @@ class BgpSpeakers:
         known[key] = path
         return held is None or not _same(held, path)
 
-    @staticmethod
     def _receive(
+        self,
         receiver: _Speaker,
         end: BgpEnd,
         sender: BgpEnd,
@@ -338,18 +340,18 @@ class BgpSpeakers:
         number: int,
     ) -> bool:
         """Enters an update (or a withdrawal); True if it changes what the receiver knows."""
-        taken = take(end, sender, family, update, number) if update is not None else None
+        taken = self._exchange.take(end, sender, update, number) if update is not None else None
         path = taken if isinstance(taken, Path) else None
-        known = receiver.heard.setdefault(prefix, {})
         assert end.peer is not None
         key = (end.peer, end.link)
-        held = known.get(key)
         if path is None:
-            return known.pop(key, None) is not None
+            return receiver.heard.get(prefix, {}).pop(key, None) is not None
+        known = receiver.heard.setdefault(prefix, {})
+        held = known.get(key)
         if held is not None:
             if _same(held, path):
                 return False
-            path = replace(path, first=held.first)
+            path = path._replace(first=held.first)
         known[key] = path
         return True
 
@@ -361,7 +363,8 @@ class BgpSpeakers:
         for path in speaker.heard.get(prefix, {}).values():
             metric = self._metric_to(speaker.device, path, reaching)
             if metric is not None:
-                paths.append(replace(path, igp_metric=metric))
+                same = metric == path.igp_metric
+                paths.append(path if same else path._replace(igp_metric=metric))
         held = speaker.process.families.get(prefix.family)
         clusters = held is not None and held.equal_clusters
         best, shared = best_of(speaker.process, paths, clusters)
@@ -547,6 +550,7 @@ class BgpSpeakers:
             habits.distance_local,
         )
         out = []
+        leading: dict[object, tuple[tuple[NextHop, ...], tuple[Address, ...]]] = {}
         for prefix, best in speaker.best.items():
             if best.leaked is not None:
                 distance = internal if best.kind == INTERNAL else external
@@ -585,16 +589,15 @@ class BgpSpeakers:
             if held is not None:
                 given = held.max_paths_ibgp if best.kind == INTERNAL else held.max_paths
                 limit = given if given is not None else limit
-            paths = sorted(
-                speaker.shared[prefix], key=lambda p: (p is not best, p.peer or Address(0, 0))
-            )[: max(1, limit)]
-            hops = tuple(
-                sorted(
-                    dict.fromkeys(NextHop("forward", path.next_hop, path.link) for path in paths),
-                    key=lambda hop: hop.address.value if hop.address else 0,
-                )
-            )
-            via = tuple(h.address for h in hops if h.address) if best.recursive else ()
+            paths = speaker.shared[prefix]
+            if len(paths) > 1:
+                paths = sorted(paths, key=lambda p: (p is not best, p.peer or Address(0, 0)))
+            ways = tuple((path.next_hop, path.link) for path in paths[: max(1, limit)])
+            if ways not in leading:
+                leading[ways] = _hops(ways)
+            hops, via = leading[ways]
+            if not best.recursive:
+                via = ()
             metric = best.attributes.metric or 0
             distance = external if ebgp else internal
             distance = _peer_distance(speaker, held, best, distance)
@@ -771,6 +774,17 @@ def _same(a: Path, b: Path) -> bool:
         b.link,
         b.router_id,
     )
+
+
+def _hops(
+    ways: Iterable[tuple[Address | None, str | None]],
+) -> tuple[tuple[NextHop, ...], tuple[Address, ...]]:
+    """The next hops of paths, by address, and the addresses that may be resolved."""
+    hops = sorted(
+        dict.fromkeys(NextHop("forward", address, link) for address, link in ways),
+        key=lambda hop: hop.address.value if hop.address else 0,
+    )
+    return tuple(hops), tuple(hop.address for hop in hops if hop.address)
 
 
 def _own_next_hop(path: Path) -> bool:
