@@ -375,64 +375,77 @@ def take(
 
 
 class Exchange:
-    """What is given and taken in one family: asked once of each session for all prefixes with the
-    same attributes, where no filter or map of the session looks at the prefix."""
+    """What passes over sessions in one family: asked once of each for all prefixes with the same
+    attributes, where no filter or map of it looks at the prefix."""
 
     def __init__(self, family: int) -> None:
         self.family = family
-        self._given: dict[Hashable, Update | Refusal] = {}
-        self._taken: dict[Hashable, Path | Refusal] = {}
-        self._plain: dict[tuple[int, str], bool] = {}
+        self._shapes: dict[Hashable, int] = {}
+        self._passed: dict[tuple[int, int], _Passed | None] = {}
+        self._plain: dict[int, bool] = {}
 
-    def _is_plain(self, end: BgpEnd, direction: str) -> bool:
-        """True if nothing that an end does with a route depends on its prefix."""
-        key = (id(end), direction)
-        found = self._plain.get(key)
-        if found is None:
-            held = end.family(self.family)
-            words = ("distribute", "prefix_list", "route_map")
-            found = all(getattr(held, f"{word}_{direction}") is None for word in words)
-            self._plain[key] = found
+    def shape(self, path: Path) -> int:
+        """A number that all paths share which differ in their prefix alone."""
+        held = (path.attributes[1:], path.kind, path[3:])
+        return self._shapes.setdefault(held, len(self._shapes))
+
+    def pass_on(
+        self, end: BgpEnd, other: BgpEnd, path: Path, shape: int, hidden: bool, number: int
+    ) -> Path | None:
+        """What `other` holds of what `end` tells it of its best path; None if nothing.
+
+        Args:
+            end, other: the sides of the session.
+            path: the best path.
+            shape: its shape.
+            hidden: whether it is part of an aggregate that stands for it.
+            number: of the round.
+        """
+        key = (id(end), shape)
+        if not hidden and key in self._passed:
+            known = self._passed[key]
+            return None if known is None else known.of(path, end, other, number)
+        given = give(end, other, self.family, path, hidden)
+        taken = take(other, end, self.family, given, number) if isinstance(given, Update) else None
+        found = taken if isinstance(taken, Path) else None
+        if not hidden and self._is_plain(end, other):
+            self._passed[key] = None
+            if found is not None and isinstance(given, Update):
+                adds = found.origin is not given.origin
+                self._passed[key] = _Passed(found, given.origin.sources, adds)
         return found
 
-    def give(self, end: BgpEnd, other: BgpEnd, path: Path, suppressed: bool) -> Update | Refusal:
-        """See `give`."""
-        if suppressed or not self._is_plain(end, "out"):
-            return give(end, other, self.family, path, suppressed)
-        attributes, kind, origin, *rest = path
-        key = (id(end), attributes[1:], kind, tuple(rest))
-        found = self._given.get(key)
+    def _is_plain(self, end: BgpEnd, other: BgpEnd) -> bool:
+        """True if nothing that becomes of a route on its way depends on its prefix."""
+        found = self._plain.get(id(end))
         if found is None:
-            found = self._given[key] = give(end, other, self.family, path, suppressed)
-            return found
-        if isinstance(found, Refusal):
-            return found
-        prefix = attributes.prefix
-        claim = Claim(claims.TELLS, end.name, prefix, other.name)
-        return found._replace(
-            attributes=found.attributes._replace(prefix=prefix),
-            origin=Origin(claim, found.origin.sources, origin),
-        )
+            ends = ((end, "out"), (other, "in"))
+            found = self._plain[id(end)] = all(
+                getattr(side.family(self.family), f"{word}_{direction}") is None
+                for side, direction in ends
+                for word in ("distribute", "prefix_list", "route_map")
+            )
+        return found
 
-    def take(self, end: BgpEnd, other: BgpEnd, update: Update, number: int) -> Path | Refusal:
-        """See `take`."""
-        if not self._is_plain(end, "in"):
-            return take(end, other, self.family, update, number)
-        attributes, origin, *rest = update
-        key = (id(end), attributes[1:], tuple(rest))
-        found = self._taken.get(key)
-        if found is None:
-            found = self._taken[key] = take(end, other, self.family, update, number)
-            return found
-        if isinstance(found, Refusal):
-            return found
-        prefix = attributes.prefix
-        if found.origin.claim.kind == claims.TAKES:
-            claim = Claim(claims.TAKES, end.name, prefix, other.name)
-            origin = Origin(claim, found.origin.sources, origin)
-        return found._replace(
-            attributes=found.attributes._replace(prefix=prefix), origin=origin, first=number
-        )
+
+class _Passed(NamedTuple):
+    """What passed a session, to be said again of other prefixes."""
+
+    path: Path
+    sources: tuple[Source, ...]
+    """The lines that made one side tell it."""
+    adds: bool
+    """Whether the other side had lines of its own to take it by."""
+
+    def of(self, path: Path, end: BgpEnd, other: BgpEnd, number: int) -> Path:
+        held, prefix = self.path, path.attributes.prefix
+        claim = Claim(claims.TELLS, end.name, prefix, other.name)
+        origin = Origin(claim, self.sources, path.origin)
+        if self.adds:
+            claim = Claim(claims.TAKES, other.name, prefix, end.name)
+            origin = Origin(claim, held.origin.sources, origin)
+        attributes = Attributes._make((prefix, *held.attributes[1:]))
+        return held._replace(attributes=attributes, origin=origin, first=number)
 
 
 def _recursive(end: BgpEnd, external: bool) -> bool:

@@ -176,6 +176,8 @@ def best_of(
     """
     if len(paths) < 2:
         return (paths[0], paths) if paths else (None, [])
+    if len(paths) == 2:
+        return _of_two(process, paths, equal_clusters)
     groups: dict[object, list[Path]] = {}
     for path in paths:
         key = path.neighbour_as if process.deterministic_med else None
@@ -194,6 +196,22 @@ def best_of(
         )
     ]
     return best, shared
+
+
+def _of_two(
+    process: BgpProcess, paths: list[Path], equal_clusters: bool
+) -> tuple[Path, list[Path]]:
+    """`best_of` for the usual number, with one comparison."""
+    one, other = paths
+    decision = compare(process, other, one)
+    best, lost = (other, one) if decision.order < 0 else (one, other)
+    mixed = process.peer_type_relax and best.kind != LOCAL
+    shares = (
+        decision.equal
+        and (lost.kind == best.kind or (mixed and lost.kind != LOCAL))
+        and not (equal_clusters and len(lost.clusters) != len(best.clusters))
+    )
+    return best, paths if shares else [best]
 
 
 def _champion(process: BgpProcess, paths: list[Path]) -> Path:

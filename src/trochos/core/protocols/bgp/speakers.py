@@ -235,7 +235,8 @@ class BgpSpeakers:
                 update = default_route(own, other, family, speaker.everything())
                 if update is not None:
                     prefix = update.attributes.prefix
-                    self._receive(speakers[other.name], other, own, family, prefix, update, 0)
+                    path = _taken(other, own, update, 0)
+                    self._receive(speakers[other.name], other, prefix, path)
                     dirty.add((other.name, prefix))
         changes: dict[Key, int] = defaultdict(int)
         for number in range(1, _MAX_ROUNDS + 1):
@@ -285,7 +286,8 @@ class BgpSpeakers:
             for leak in self.leaks[family].get(speaker.device.name, ()):
                 if self._leak(leak, speaker, speakers[leak.target], prefix):
                     following.add((leak.target, prefix))
-        sent: list[tuple[_Speaker, BgpEnd, BgpEnd, Prefix, Update | None]] = []
+        sent: list[tuple[_Speaker, BgpEnd, Prefix, Path | None]] = []
+        told_default: set[int] = set()
         for speaker, prefix in changed:
             affected = [prefix]
             for aggregate in self._covering(speaker, family, prefix, equal=True):
@@ -294,26 +296,38 @@ class BgpSpeakers:
             for item in affected:
                 best = speaker.best.get(item)
                 hidden = best is not None and self._suppressed(speaker, family, item)
+                silent = best is None or _not_yet(speaker, best) is not None
+                shape = -1 if silent or best is None else self._exchange.shape(best)
                 for own, other in speaker.sides:
-                    given = None
-                    if best is not None and _not_yet(speaker, best) is None:
-                        given = self._exchange.give(own, other, best, hidden)
-                    update = given if isinstance(given, Update) else None
-                    if update is None and item.is_default:
-                        update = default_route(own, other, family, speaker.everything())
-                    sent.append((speakers[other.name], other, own, item, update))
+                    receiver = speakers[other.name]
+                    if item.is_default:
+                        told_default.add(id(own))
+                        given = None
+                        if best is not None and not silent:
+                            given = give(own, other, family, best, hidden)
+                        update = given if isinstance(given, Update) else None
+                        if update is None:
+                            update = default_route(own, other, family, speaker.everything())
+                        sent.append((receiver, other, item, _taken(other, own, update, number)))
+                        continue
+                    path = None
+                    if best is not None and not silent:
+                        path = self._exchange.pass_on(own, other, best, shape, hidden, number)
+                    # What was never told need not be taken back.
+                    if path is not None or (other.peer, other.link) in receiver.heard.get(item, ()):
+                        sent.append((receiver, other, item, path))
         default = Prefix(family, 0, 0)
-        done = {(id(own), prefix) for _, _, own, prefix, _ in sent}
         for name in dict.fromkeys(speaker.device.name for speaker, _ in changed):
             speaker = speakers[name]
             for own, other in speaker.sides:
                 # What a map makes of the table may be otherwise now.
-                if own.asks_for_default(family) and (id(own), default) not in done:
+                if own.asks_for_default(family) and id(own) not in told_default:
                     if default not in speaker.best:
                         found = default_route(own, other, family, speaker.everything())
-                        sent.append((speakers[other.name], other, own, default, found))
-        for receiver, end, sender, prefix, update in sent:
-            if self._receive(receiver, end, sender, family, prefix, update, number):
+                        path = _taken(other, own, found, number)
+                        sent.append((speakers[other.name], other, default, path))
+        for receiver, end, prefix, path in sent:
+            if self._receive(receiver, end, prefix, path):
                 following.add((receiver.device.name, prefix))
         return following
 
@@ -329,19 +343,10 @@ class BgpSpeakers:
         known[key] = path
         return held is None or not _same(held, path)
 
-    def _receive(
-        self,
-        receiver: _Speaker,
-        end: BgpEnd,
-        sender: BgpEnd,
-        family: int,
-        prefix: Prefix,
-        update: Update | None,
-        number: int,
-    ) -> bool:
-        """Enters an update (or a withdrawal); True if it changes what the receiver knows."""
-        taken = self._exchange.take(end, sender, update, number) if update is not None else None
-        path = taken if isinstance(taken, Path) else None
+    @staticmethod
+    def _receive(receiver: _Speaker, end: BgpEnd, prefix: Prefix, path: Path | None) -> bool:
+        """Enters what came of an update (None: a withdrawal, or nothing); True if it changes what
+        the receiver knows."""
         assert end.peer is not None
         key = (end.peer, end.link)
         if path is None:
@@ -776,6 +781,14 @@ def _same(a: Path, b: Path) -> bool:
     )
 
 
+def _taken(end: BgpEnd, other: BgpEnd, update: Update | None, number: int) -> Path | None:
+    """What `end` makes of what `other` tells it, if it takes it."""
+    if update is None:
+        return None
+    found = take(end, other, update.attributes.prefix.family, update, number)
+    return found if isinstance(found, Path) else None
+
+
 def _hops(
     ways: Iterable[tuple[Address | None, str | None]],
 ) -> tuple[tuple[NextHop, ...], tuple[Address, ...]]:
@@ -789,7 +802,8 @@ def _hops(
 
 def _own_next_hop(path: Path) -> bool:
     """True for a host route to the very address that is its next hop."""
-    return path.next_hop is not None and path.prefix == host_prefix(path.next_hop)
+    prefix, address = path.attributes.prefix, path.next_hop
+    return address is not None and prefix.is_host and prefix == host_prefix(address)
 
 
 def _way(reaching: Reaching, device: str, address: Address) -> Way:
