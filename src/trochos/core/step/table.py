@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Set
+from collections.abc import Iterable, Iterator, Set
 from dataclasses import dataclass, field
 from weakref import ref
 
 from ..network.addressing import Address, Prefix, prefix_of
 from .routes import Route
-from .rows import Winners
+from .rows import Winners, prefixes_of
 
 TableKey = tuple[str, int]
 """A device (of which an instance is one) and a family."""
@@ -136,6 +136,11 @@ class Table:
             for route in self.alone:
                 self._by_prefix.setdefault(route.prefix, []).append(route)
         return self._by_prefix
+
+
+def held_by_any(tables: Iterable[Table]) -> set[Prefix]:
+    """Every prefix that any of some tables has a winner for."""
+    return prefixes_of(table.best for table in tables)
 
 
 class Lookup:

@@ -14,7 +14,7 @@ from ...protocols.tables import Tables
 from ...readers.survey import Survey
 from ...step.legs import Leg
 from ...step.packet import Packet
-from ...step.rows import prefixes_of
+from ...step.table import held_by_any
 from ...step.verdicts import BIT
 from ...step.walk import walk
 
@@ -48,7 +48,7 @@ class Bench:
     @cached_property
     def prefixes(self) -> frozenset[Prefix]:
         """Every prefix that some table of the network holds."""
-        return frozenset(prefixes_of(table.best for table in self.tables.tables.values()))
+        return frozenset(held_by_any(self.tables.tables.values()))
 
     @cached_property
     def reach(self) -> Reach:
