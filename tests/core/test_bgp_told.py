@@ -6,8 +6,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import pytest
-from surveys import compute, wired
+from surveys import compute, frr, wired
 
+from trochos.core.network.addressing import parse_prefix
 from trochos.core.protocols.bgp.speakers import BgpFamilySpeakers
 from trochos.core.protocols.policy import community_text
 from trochos.core.survey import Computed
@@ -281,3 +282,40 @@ def test_which_of_two_next_hops_is_used(word: str, where: str, two: str, far: st
         best = survey.tables.of(name, 6).best
         (route,) = (route for prefix, route in best.items() if str(prefix) == "fd00:9:1::/64")
         assert [str(hop.address) for hop in route.next_hops] == [expected], name
+
+
+def test_a_network_of_ipv6_alone_opens_sessions_over_its_inner_routes() -> None:
+    """No family but IPv6 anywhere: what the sessions rest on is asked of it in every round."""
+    files: dict[str, str | bytes] = {}
+    for number, (name, ports) in enumerate(
+        {"ant": ["east"], "bee": ["west", "east"], "cow": ["west"]}.items(), 1
+    ):
+        held = {"lo": f"fd00::{number}/128"}
+        for port in ports:
+            link = number if port == "east" else number - 1
+            held[port] = f"fe80::{number}/64 fd00:{link}::{number}/64"
+        lines = ["router ospf6", f" ospf6 router-id 10.0.0.{number}", "exit"]
+        for port in held:
+            lines += [f"interface {port}", " ipv6 ospf6 area 0", "exit"]
+        if name != "bee":
+            peer = f"fd00::{3 if name == 'ant' else 1}"
+            lines += ["ipv6 route fd00:9::/64 Null0"] if name == "cow" else []
+            lines += [
+                "router bgp 65000",
+                f" bgp router-id 10.0.0.{number}",
+                " no bgp default ipv4-unicast",
+                f" neighbor {peer} remote-as 65000",
+                f" neighbor {peer} update-source lo",
+                " address-family ipv6 unicast",
+                *(["  network fd00:9::/64"] if name == "cow" else []),
+                f"  neighbor {peer} activate",
+                " exit-address-family",
+                "exit",
+            ]
+        files[f"devices/{name}/frr.conf"] = frr(name, held, *lines)
+    files["topology.json"] = wired(("ant", "east", "bee", "west"), ("bee", "east", "cow", "west"))
+    survey = compute(files)
+    prefix = parse_prefix("fd00:9::/64")
+    assert prefix is not None
+    route = survey.tables.of("ant", 6).winner(prefix)
+    assert route is not None and route.protocol == "bgp"

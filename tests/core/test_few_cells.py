@@ -4,8 +4,10 @@ those of the same network computed from nothing. On networks in which everything
 
 from __future__ import annotations
 
+import gc
 import random
 import sys
+from weakref import ref
 
 import pytest
 from core.test_again import seen
@@ -82,3 +84,31 @@ def test_sessions_asked_once_say_what_each_would_say(
     monkeypatch.setattr(exchange.Exchange, "_is_plain", lambda *_: False)
     assert seen(network(seed)) == together
     assert few * 3 < len(asked) - few
+
+
+@pytest.mark.thorough
+def test_a_copy_goes_when_nobody_holds_it() -> None:
+    """No circle keeps it until somebody looks for circles: of 1,000 routers a copy has hundreds of
+    megabytes, and searches make many."""
+    survey = network(2)
+    (edits,) = drops(survey, random.Random(1), 1)
+    rehearsal = survey.rehearse(edits)
+    assert rehearsal.effect.counts()
+    parts = [
+        ref(part)
+        for part in (
+            rehearsal.after,
+            rehearsal.after.tables.links,
+            rehearsal.after.forwarding,
+            rehearsal.after.reach.families[4],
+            *rehearsal.after.tables.speakers,
+        )
+        if hasattr(part, "__dict__")
+    ]
+    assert len(parts) > 5
+    gc.disable()
+    try:
+        del rehearsal
+        assert [part() for part in parts] == [None] * len(parts)
+    finally:
+        gc.enable()

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from functools import cached_property
 from typing import Any, Generic, Protocol, TypeVar
+from weakref import ref
 
 import numpy as np
 from numpy.typing import NDArray
@@ -96,7 +97,9 @@ class Earlier(Generic[Family]):
         same: NDArray[np.bool_],
         patched: dict[int, frozenset[Prefix]],
     ) -> None:
-        self.reach, self._after = reach, after
+        self.reach = reach
+        # Whoever has this has it there: a circle would keep both until somebody looks for circles.
+        self._held = ref(after)
         self.leads = leads
         """The rows whose next hops lead where they led."""
         self.same = same
@@ -121,6 +124,12 @@ class Earlier(Generic[Family]):
             if unlike is not None and leads[row]:
                 patched[row] = unlike
         return cls(before, after, leads, leads & np.array(same, dtype=bool), patched)
+
+    @property
+    def _after(self) -> Family:
+        after = self._held()
+        assert after is not None
+        return after
 
     def reroute(self, row: int, ways: Places, some: NDArray[np.int64] | None) -> None:
         """Takes note of the columns for which a device has other next hops than before.

@@ -83,7 +83,7 @@ class Strangers:
         matching: Callable[[str, Address], Route | None],
     ) -> None:
         """`matching` finds the route that a device obeys for a target."""
-        self.tables, self.near, self.matching = tables, near, matching
+        self.tables, self.near = tables, near
         self._lessons: dict[tuple[str, int], list[_Lesson]] = {}
         self._least: dict[tuple[str, int], int] = {}
         self._homes: dict[Prefix, set[str]] | None = None
@@ -91,7 +91,7 @@ class Strangers:
         unread = {d.name for d in tables.network.devices if d.strange}
         outside = list(tables.outside())
         if unread or outside:
-            self._learn(unread, outside)
+            self._learn(unread, outside, matching)
 
     def __bool__(self) -> bool:
         return bool(self._lessons)
@@ -193,7 +193,12 @@ class Strangers:
 
     # -- who teaches whom -------------------------------------------------------------
 
-    def _learn(self, unread: set[str], outside: list[tuple[str, End, Unmodelled]]) -> None:
+    def _learn(
+        self,
+        unread: set[str],
+        outside: list[tuple[str, End, Unmodelled]],
+        matching: Callable[[str, Address], Route | None],
+    ) -> None:
         node_of, graph = self._graph(unread)
         entries: dict[str, list[tuple[str, Unmodelled]]] = {}
 
@@ -241,7 +246,7 @@ class Strangers:
                         # A few say enough of why; what they do is the same.
                         if sum(known.branches is branches for known in held) < 2:
                             held.append(lesson)
-        self._sessions(near)
+        self._sessions(near, matching)
         for device, family in self._lessons:
             facts = self.near.devices[device]
             found = [s.least_distance(facts) for s in self.tables.speakers if s.family == family]
@@ -259,7 +264,11 @@ class Strangers:
             for end, name, line in speakers.listening():
                 yield end, name, line, speakers.family
 
-    def _sessions(self, near: Mapping[int, Mapping[str, set[str]]]) -> None:
+    def _sessions(
+        self,
+        near: Mapping[int, Mapping[str, set[str]]],
+        matching: Callable[[str, Address], Route | None],
+    ) -> None:
         """BGP sessions whose ends may not reach each other: what they teach is not certain."""
         for relation in self.tables.relations():
             if not relation.carries_both:
@@ -273,7 +282,7 @@ class Strangers:
                 address = parse_address(str(other.address))
                 if address is None or address.is_link_local:
                     continue
-                route = self.matching(one.device, address)
+                route = matching(one.device, address)
                 doubts = self.doubts(one.device, route, address)
                 if not doubts:
                     continue

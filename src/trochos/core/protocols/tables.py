@@ -25,6 +25,7 @@ from ..network.quiet import without_collecting
 from ..network.source import Source
 from ..step.connected import connected_routes
 from ..step.links import Links
+from ..step.near import neighbourhood
 from ..step.nexthops import NextHops
 from ..step.routes import Route, essence
 from ..step.rows import Mask, Offer, Row, Winners, singly
@@ -54,6 +55,8 @@ class Tables:
     rounds: int = 0
     trace: list[Round] = field(default_factory=list)
     """Every round, for the next copy of this network."""
+    near: object = None
+    """Who answers on the links: held here for all who ask (`near.neighbourhood`)."""
     absence: object = None
     """What diagnosis derived from these tables and keeps with them."""
 
@@ -153,6 +156,7 @@ def compute_tables(
     out = Tables(network, links)
     with without_collecting():
         live = _Live(_Builders(network, links, kept))
+        out.near = neighbourhood(network, links)
         out.speakers = (
             speakers_of(network, links)
             if kept is None or before is None

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable
 from copy import copy
-from typing import TypeVar
+from typing import Any, TypeVar
+from weakref import ref
 
 from ..network.facts import Device, End, Interface, Network, Segment
 from .filters import Filters
@@ -56,8 +57,7 @@ class Links:
                 if End(node, name) in self._why and device.interface(name) is None:
                     self._why[End(device.name, name)] = self._why[End(node, name)]
 
-        self.near: object = None
-        """Who answers on these links, kept for the next who asks (`near.neighbourhood`)."""
+        self.near: ref[Any] | None = None
         self._of_device: dict[tuple[str, str], tuple[Device, object]] = {}
         self._of_parts: dict[Hashable, tuple[object, object]] = {}
         if before is not None:
@@ -70,6 +70,10 @@ class Links:
             }
             self._of_device = {k: v for k, v in before._of_device.items() if k[1] in same}
             self._of_parts = dict(before._of_parts)
+
+    def __getstate__(self) -> dict[str, object]:
+        """What is stored: who answers is found again."""
+        return {**self.__dict__, "near": None}
 
     def again(self) -> Links:
         """The same for a changed copy in which nothing here changed. What is made for the copy is

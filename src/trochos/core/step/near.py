@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from typing import NamedTuple
+from weakref import ref
 
 from ..network.addressing import Address, Prefix
 from ..network.fabric import Dropped, Fabric
@@ -46,7 +47,7 @@ def _hosts(entry: Entry, key: str) -> list[Address]:
     return [Address(v.family, v.network) for v in values if v.is_host]
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, weakref_slot=True)
 class Neighbourhood:
     """Address owners and link answers of a whole network, each computed once."""
 
@@ -301,7 +302,8 @@ class Neighbourhood:
 
 def neighbourhood(network: Network, links: Links) -> Neighbourhood:
     """That of a network and its links, made once: it depends on no table."""
-    held = links.near
+    held = links.near() if links.near is not None else None
     if not isinstance(held, Neighbourhood) or held.network is not network:
-        held = links.near = Neighbourhood(network, links)
+        held = Neighbourhood(network, links)
+        links.near = ref(held)
     return held

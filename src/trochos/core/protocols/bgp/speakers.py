@@ -108,12 +108,13 @@ class _Talked:
 class BgpSpeakers:
     """BGP of both families; the scheduler asks for one family at a time through `of`."""
 
-    def __init__(self, network: Network, links: Links) -> None:
+    def __init__(self, network: Network, links: Links, first: int) -> None:
+        """`first` is the family that is asked before the other in each round, if that is."""
         self.network, self.links = network, links
         self._relations: list[Relation] = []
         self.sessions: list[Session] = []
         self.torn: set[tuple[str, str]] = set()
-        self._seen: object = None
+        self._first = first
         self._offers: dict[int, dict[str, list[Route]]] = {4: {}, 6: {}}
         self.states: dict[int, dict[str, _Speaker]] = {4: {}, 6: {}}
         self.unsettled: dict[int, set[Key]] = {4: set(), 6: set()}
@@ -195,8 +196,7 @@ class BgpSpeakers:
         return end if strange else None
 
     def offers(self, family: int, tables: Tables) -> dict[str, list[Route]]:
-        if family == 4 or self._seen is not tables:
-            self._seen = tables
+        if family == self._first:
             self.compute(tables)
         return self._offers[family]
 
@@ -816,7 +816,7 @@ def _way(reaching: Reaching, device: str, address: Address) -> Way:
 
 def _speak(network: Network, links: Links, families: Sequence[int]) -> list[BgpFamilySpeakers]:
     # Sessions carry both families: they are found once.
-    whole = BgpSpeakers(network, links)
+    whole = BgpSpeakers(network, links, min(families, default=4))
     return [whole.of(family) for family in families]
 
 

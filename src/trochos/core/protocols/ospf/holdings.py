@@ -50,6 +50,10 @@ class Compared(Generic[Rows]):
     def __init__(self) -> None:
         self._known: list[tuple[ref[Rows], Unlike | None]] = []
 
+    def __getstate__(self) -> dict[str, object]:
+        """Nothing is stored: others are compared again."""
+        return {"_known": []}
+
     def with_(self, other: Rows, compare: Callable[[Rows], Unlike | None]) -> Unlike | None:
         for held, found in self._known:
             if held() is other:
