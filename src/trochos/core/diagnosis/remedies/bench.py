@@ -19,6 +19,11 @@ from ...step.verdicts import BIT
 from ...step.walk import walk
 
 
+_LEGS = 4000
+"""So many legs are remembered: a search for the way to one target asks for as many as there are
+routers."""
+
+
 class Bench:
     """One survey on the workbench."""
 
@@ -246,6 +251,8 @@ class Bench:
         key = (device, target)
         found = self._legs.get(key)
         if found is None:
+            if len(self._legs) >= _LEGS:
+                self._legs.clear()
             found = self._legs[key] = walk(self.forwarding, device, Packet(target))
         return found
 
