@@ -18,7 +18,6 @@ from ...step.table import held_by_any
 from ...step.verdicts import BIT
 from ...step.walk import walk
 
-
 _LEGS = 4000
 """So many legs are remembered: a search for the way to one target asks for as many as there are
 routers."""
