@@ -555,14 +555,13 @@ def _diagnosis(survey: Computed, question: Question, watch: Watch) -> Diagnosis 
 
 def _healed(causes: list[Cause], left: dict[Question, Answered]) -> set[Question]:
     """The failing pairs that the cure heals: from the source that each would choose."""
-    healed: set[tuple[str, Address, Address]] = set()
+    healed: dict[tuple[str, Address], set[Address]] = {}
     for cause in causes:
-        healed |= {(pair.sender, pair.source, pair.target) for pair in cause.effect.heals}
+        for pair in cause.effect.heals:
+            healed.setdefault((pair.sender, pair.target), set()).add(pair.source)
     out = set()
     for question, answer in left.items():
-        sources = {
-            s for who, s, target in healed if (who, target) == (question.sender, question.target)
-        }
+        sources = healed.get((question.sender, question.target))
         if sources and (answer.source is None or answer.source in sources):
             out.add(question)
     return out
