@@ -30,6 +30,8 @@ NETWORKS = [
             "trio-00",
             "silo-00",
             "trio-08",
+            "karst-01",
+            "weald-00",
         )
     ),
     ROOT / "demo" / "healthy",

@@ -250,6 +250,8 @@ def unlike_lines(
         count: how many numbers there are here.
         same: compares the lines of one pair; asked once for each number that occurs.
     """
+    if not where.any():
+        return np.zeros_like(where)
     # Most cells of one number here have one number there.
     there = np.full(count, -1, dtype=np.int32)
     there[numbers[where]] = theirs[where]

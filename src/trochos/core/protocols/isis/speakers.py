@@ -35,6 +35,7 @@ from ...step.rows import Columns, Offer, Reasons, Row
 from ...step.table import Table
 from .. import vectors
 from ..again import Told, alike
+from ..comparing import Cells, Compared, Pairs, Theirs, Unlike, compare
 from ..gates import Relation, Side, judge
 from ..policy import Attributes, apply_route_map
 from ..protocol import RoutingProtocol, Untold
@@ -77,6 +78,7 @@ class Chosen:
         self.who = np.zeros(shape, dtype=np.int32)
         self.sets = [Sets() for _ in self.row]
         self.origins: list[Origin] = []
+        self._unlike: Compared[Chosen] = Compared()
 
     def enter(
         self,
@@ -145,6 +147,17 @@ class Chosen:
             self.ids[row, column] = self.sets[row].number(hops)
             self.who[row, column] = near.who[node, 0]
 
+    def unlike(self, other: Chosen, reasons: Reasons, theirs: Reasons) -> Unlike | None:
+        """Where these rows are others than those from before a change; see `comparing.compare`."""
+
+        def rest(order: Theirs, where: NDArray[np.bool_]) -> NDArray[np.bool_]:
+            return reasons.unlike(self.who, theirs, order(other.who), where, alike)
+
+        pairs: Pairs = [(self.level, other.level), (self.cost, other.cost)]
+        return self._unlike.with_(
+            other, lambda it: compare(Cells.of(self), Cells.of(it), pairs, rest)
+        )
+
 
 class IsisRow(Row):
     """A router's routes, as its table takes them in."""
@@ -154,6 +167,12 @@ class IsisRow(Row):
     def __init__(self, chosen: Chosen, row: int, reasons: Reasons, distance: int) -> None:
         self.chosen, self.row, self.reasons, self.distance = chosen, row, reasons, distance
         self.columns, self.ids, self.sets = chosen.columns, chosen.ids[row], chosen.sets[row].hops
+
+    def unlike_cells(self, other: Row) -> tuple[list[int], list[Prefix]] | None:
+        if not isinstance(other, IsisRow) or self.distance != other.distance:
+            return None
+        found = self.chosen.unlike(other.chosen, self.reasons, other.reasons)
+        return None if found is None else found.of(self.row)
 
     @property
     def values(self) -> tuple[NDArray[Any], ...]:

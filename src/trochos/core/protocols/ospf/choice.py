@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from dataclasses import replace
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,9 +19,10 @@ from ...network.ospf import OspfHabits
 from ...step.routes import NextHop, Origin
 from ...step.rows import Columns, Reasons
 from ..again import alike
+from ..comparing import Cells, Compared, Theirs, Unlike, compare
 from ..shortest import FAR, AreaGraph, Sets
 from .externals import External
-from .holdings import NOTHING, Compared, Costs, Holdings, Mask, Unlike, renumbered
+from .holdings import NOTHING, Costs, Holdings, Mask
 from .origins import Numbers
 from .router import EXTERNAL_1, EXTERNAL_2, INTRA, Router
 from .ways import Ways
@@ -339,24 +340,19 @@ class Externals:
         return self._unlike.with_(other, self._compare)
 
     def _compare(self, other: Externals) -> Unlike | None:
-        if [*self._held.row] != [*other._held.row]:
-            return None
-        there = self.columns.aligned(other.columns)
-        names = renumbered(other.ids, other._held.sets, self._held.sets)[:, there]
-        mine, held = self.ids > 0, (names != 0) & (there >= 0)
-        both = mine & held
-        who, theirs = self.who, other.who[:, there]
-        kind = self.kind
-        metric = np.where(kind == EXTERNAL_2, self.metrics[who], self.cost)
-        was = np.where(kind == EXTERNAL_2, other.metrics[theirs], other.cost[:, there])
-        differs = (self.ids != names) | (kind != other.kind[:, there]) | (metric != was)
-        differs |= self.within[who] != other.within[theirs]
-        differs |= self.tags[who] != other.tags[theirs]
-        differs &= both
-        differs |= both & self.reasons.unlike(who, other.reasons, theirs, both & ~differs, alike)
-        differs |= mine != held
-        back = other.columns.aligned(self.columns)
-        return Unlike(differs, other.columns, other.ids, np.flatnonzero(back < 0))
+        def rest(theirs: Theirs, where: Mask) -> Mask:
+            return self.reasons.unlike(self.who, other.reasons, theirs(other.who), where, alike)
+
+        pairs = list(zip(self._values(), other._values(), strict=True))
+        return compare(self._cells(), other._cells(), pairs, rest)
+
+    def _cells(self) -> Cells:
+        return Cells([*self._held.row], self.columns, self.ids, self._held.sets)
+
+    def _values(self) -> list[NDArray[Any]]:
+        """What makes each cell what it is, beside its next hops."""
+        metric = np.where(self.kind == EXTERNAL_2, self.metrics[self.who], self.cost)
+        return [self.kind, metric, self.within[self.who], self.tags[self.who]]
 
     def choose(
         self,

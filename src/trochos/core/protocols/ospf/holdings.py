@@ -6,15 +6,15 @@ Next hops are numbers, per router: a router has few ways out and few sets of the
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-from typing import Any, Generic, TypeVar
-from weakref import ref
+from collections.abc import Iterable
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ...network.addressing import Prefix
 from ...step.rows import Columns
+from ..comparing import Cells, Compared, Pairs, Theirs, Unlike, compare
 from ..shortest import Sets
 from .origins import Numbers, Origins
 from .router import Best
@@ -25,59 +25,6 @@ NOTHING = 9
 Rows = TypeVar("Rows")
 Mask = NDArray[np.bool_]
 Costs = NDArray[np.int64]
-
-
-class Unlike:
-    """Where two sets of rows differ."""
-
-    def __init__(
-        self, differs: Mask, columns: Columns, ids: Numbers, gone: NDArray[np.int64]
-    ) -> None:
-        """`columns` and `ids` are those of the other rows, `gone` the columns that only they
-        have."""
-        self._differs, self._columns, self._ids, self._gone = differs, columns, ids, gone
-
-    def of(self, row: int) -> tuple[list[int], list[Prefix]]:
-        """See `Row.unlike_cells`."""
-        gone = self._gone[self._ids[row, self._gone] > 0].tolist()
-        columns: list[int] = np.flatnonzero(self._differs[row]).tolist()
-        return columns, [self._columns.prefixes[column] for column in gone]
-
-
-class Compared(Generic[Rows]):
-    """What comparisons with others said, as long as those live."""
-
-    def __init__(self) -> None:
-        self._known: list[tuple[ref[Rows], Unlike | None]] = []
-
-    def __getstate__(self) -> dict[str, object]:
-        """Nothing is stored: others are compared again."""
-        return {"_known": []}
-
-    def with_(self, other: Rows, compare: Callable[[Rows], Unlike | None]) -> Unlike | None:
-        for held, found in self._known:
-            if held() is other:
-                return found
-        self._known = [item for item in self._known if item[0]() is not None]
-        found = compare(other)
-        self._known.append((ref(other), found))
-        return found
-
-
-def renumbered(ids: Numbers, sets: list[Sets], wanted: list[Sets]) -> Numbers:
-    """Rows of numbers of next-hop sets in the numbers of others; -1 for a set that those have
-    not."""
-    odd = [
-        row
-        for row, (one, other) in enumerate(zip(sets, wanted, strict=True))
-        if one.hops != other.hops
-    ]
-    if not odd:
-        return ids
-    out = ids.copy()
-    for row in odd:
-        out[row] = wanted[row].known(sets[row])[ids[row]]
-    return out
 
 
 class Holdings:
@@ -119,27 +66,12 @@ class Holdings:
         return self._unlike.with_(other, self._compare)
 
     def _compare(self, other: Holdings) -> Unlike | None:
-        if [*self.row] != [*other.row]:
-            return None
-        there = self.columns.aligned(other.columns)
-        moved = not self.columns.same(other.columns)
-        names = renumbered(other.ids, other.sets, self.sets)
+        def rest(theirs: Theirs, where: Mask) -> Mask:
+            mine, held = self.origins.first(self.who), other.origins.first(theirs(other.who))
+            return self.origins.unlike(mine, other.origins, held, where)
 
-        def theirs(array: NDArray[Any]) -> NDArray[Any]:
-            return array[:, there] if moved else array
-
-        mine, held = self.ids > 0, theirs(names) != 0
-        if moved:
-            held &= there >= 0
-        both = mine & held
-        differs = (self.ids != theirs(names)) | (self.kind != theirs(other.kind))
-        differs |= self.cost != theirs(other.cost)
-        differs &= both
-        origins, theirs_too = self.origins.first(self.who), other.origins.first(theirs(other.who))
-        differs |= both & self.origins.unlike(origins, other.origins, theirs_too, both & ~differs)
-        differs |= mine != held
-        back = other.columns.aligned(self.columns)
-        return Unlike(differs, other.columns, other.ids, np.flatnonzero(back < 0))
+        pairs: Pairs = [(self.kind, other.kind), (self.cost, other.cost)]
+        return compare(Cells.of(self), Cells.of(other), pairs, rest)
 
     def offer(
         self,
