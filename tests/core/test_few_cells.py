@@ -5,6 +5,7 @@ those of the same network computed from nothing. On networks in which everything
 from __future__ import annotations
 
 import gc
+import pickle
 import random
 import sys
 from weakref import ref
@@ -112,3 +113,22 @@ def test_a_copy_goes_when_nobody_holds_it() -> None:
         assert [part() for part in parts] == [None] * len(parts)
     finally:
         gc.enable()
+
+
+@pytest.mark.thorough
+def test_what_comes_back_from_a_file_answers_as_before() -> None:
+    """What is remembered by the numbers of objects has other numbers in another process."""
+    survey = network(3)
+    first, second = drops(survey, random.Random(5), 2)
+    survey.rehearse(first).effect.counts()
+    limit = sys.getrecursionlimit()
+    sys.setrecursionlimit(20_000)
+    try:
+        back = pickle.loads(pickle.dumps(survey))
+    finally:
+        sys.setrecursionlimit(limit)
+    held = back.tables.links._of_parts
+    assert held
+    assert all(key == tuple(map(id, parts)) for key, (parts, _) in held.items())
+    rehearsal = back.rehearse(second)
+    assert seen(rehearsal.after) == seen(survey.rehearse(second).anew)

@@ -50,6 +50,10 @@ class _Homes:
         self.addresses, self.lengths, self.owners = addresses, lengths, owners
         self._numbers: dict[int, tuple[dict[str, int], NDArray[np.int32], list[int]]] = {}
 
+    def __getstate__(self) -> dict[str, object]:
+        """What is stored: not what goes by the numbers of objects, which others have there."""
+        return {**self.__dict__, "_numbers": {}}
+
     def between(self, branches: Branches, device: str) -> NDArray[np.bool_]:
         """True where the stranger of these branches lies on a way from a device to an owner."""
         known = self._numbers.get(id(branches))

@@ -59,7 +59,7 @@ class Links:
 
         self.near: ref[Any] | None = None
         self._of_device: dict[tuple[str, str], tuple[Device, object]] = {}
-        self._of_parts: dict[Hashable, tuple[object, object]] = {}
+        self._of_parts: dict[Hashable, tuple[tuple[object, ...], object]] = {}
         if before is not None:
             same = {
                 name
@@ -74,6 +74,11 @@ class Links:
     def __getstate__(self) -> dict[str, object]:
         """What is stored: who answers is found again."""
         return {**self.__dict__, "near": None}
+
+    def __setstate__(self, state: dict[str, Any]) -> None:
+        """What comes back: its parts have other numbers here, and the old ones may be anybody's."""
+        self.__dict__.update(state)
+        self._of_parts = {tuple(map(id, held[0])): held for held in self._of_parts.values()}
 
     def again(self) -> Links:
         """The same for a changed copy in which nothing here changed. What is made for the copy is

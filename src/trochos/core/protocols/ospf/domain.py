@@ -47,10 +47,10 @@ class OspfDomain:
         self.version, self.family = version, 4 if version == 2 else 6
         self.routers: dict[str, Router] = {}
         for device in network.devices:
-            for process in device.routing.of(OspfProcess):
+            for number, process in enumerate(device.routing.of(OspfProcess)):
                 if process.version == version:
                     ends = links.of_device(
-                        f"ends {id(process)}",
+                        f"ends of process {number}",
                         device,
                         partial(ends_of, device, process, links),
                     )
