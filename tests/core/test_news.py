@@ -25,11 +25,11 @@ def everything(
         out = {}
         for key, own in local.items():
             heard: dict[Prefix, list[Any]] = {}
-            for teller, way in telling.ways(key):
+            for teller, way in telling.ways.get(key, ()):
                 for prefix, offer in telling.taken(key, way, known[teller]):
                     heard.setdefault(prefix, []).append(offer)
             found = {
-                prefix: telling.choose(key, prefix, own.get(prefix), heard.get(prefix, []))
+                prefix: telling.choose(key, own.get(prefix), heard.get(prefix, []))
                 for prefix in own.keys() | heard.keys()
             }
             out[key] = {prefix: what for prefix, what in found.items() if what is not None}

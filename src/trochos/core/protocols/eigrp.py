@@ -518,7 +518,15 @@ class EigrpSpeakers(Told):
 
     def _states(self, local: dict[Key, dict[Prefix, Held]]) -> vectors.Settled[Key, Held]:
         if self._settled is None or self._settled.local != local:
-            self._settled = _Telling(self).settle(local, ROUNDS)
+            ways = {
+                key: [
+                    ((speaker.device, speaker.process.number), (listener, speaker))
+                    for listener, speaker in heard
+                ]
+                for key, heard in self.hears.items()
+            }
+            telling = vectors.Telling(ways, self.taken, self.mixes, self.choose)
+            self._settled = telling.settle(local, ROUNDS)
         return self._settled
 
     def taken(
@@ -543,8 +551,9 @@ class EigrpSpeakers(Told):
             new = Held(total, vector, (), held.origin, False, held.external)
             yield prefix, Offered(total, held.metric, hop, new)
 
-    def mixes(self, speaker: EigrpEnd) -> bool:
-        """True if updates on an end tell summaries."""
+    def mixes(self, way: tuple[EigrpEnd, EigrpEnd]) -> bool:
+        """True if updates on the speaker's end tell summaries."""
+        _, speaker = way
         router = self.routers[speaker.device, speaker.process.number]
         return bool(self._told_summaries(router, speaker))
 
@@ -648,38 +657,6 @@ class EigrpSpeakers(Told):
                     origin = Origin(claim, (source,))
                     out[summary] = best._replace(origin=origin, own=True)
         return list(out.items())
-
-
-class _Telling(vectors.Telling[Key, tuple[EigrpEnd, EigrpEnd], Held, Offered]):
-    """Updates of EIGRP (RFC 7868, section 5.3)."""
-
-    def __init__(self, speakers: EigrpSpeakers) -> None:
-        self._speakers = speakers
-        self._ways = {
-            key: [
-                ((speaker.device, speaker.process.number), (listener, speaker))
-                for listener, speaker in heard
-            ]
-            for key, heard in speakers.hears.items()
-        }
-        ends = [way[1] for heard in self._ways.values() for _, way in heard]
-        self._mixes = {id(end): speakers.mixes(end) for end in ends}
-
-    def ways(self, key: Key) -> Sequence[tuple[Key, tuple[EigrpEnd, EigrpEnd]]]:
-        return self._ways.get(key, ())
-
-    def taken(
-        self, key: Key, way: tuple[EigrpEnd, EigrpEnd], known: Mapping[Prefix, Held]
-    ) -> Iterator[tuple[Prefix, Offered]]:
-        return self._speakers.taken(key, way, known)
-
-    def mixes(self, way: tuple[EigrpEnd, EigrpEnd]) -> bool:
-        return self._mixes[id(way[1])]
-
-    def choose(
-        self, key: Key, prefix: Prefix, own: Held | None, heard: Sequence[Offered]
-    ) -> Held | None:
-        return self._speakers.choose(key, own, heard)
 
 
 def _stub_keeps(router: Router, held: Held) -> Word | None:

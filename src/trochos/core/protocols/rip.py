@@ -517,7 +517,12 @@ class RipSpeakers(Told):
 
     def _states(self, local: dict[str, dict[Prefix, Held]]) -> vectors.Settled[str, Held]:
         if self._settled is None or self._settled.local != local:
-            self._settled = _Telling(self).settle(local, ROUNDS)
+            ways = {
+                name: [(speaker.device, (listener, speaker)) for listener, speaker in heard]
+                for name, heard in self.hears.items()
+            }
+            telling = vectors.Telling(ways, self.taken, self.mixes, self.choose)
+            self._settled = telling.settle(local, ROUNDS)
         return self._settled
 
     def taken(
@@ -531,11 +536,11 @@ class RipSpeakers(Told):
                 hop = NextHop("forward", speaker.address, listener.interface.name)
                 yield prefix, Offered(metric, hop, held.origin, held.tag)
 
-    def mixes(self, speaker: RipEnd, listener: RipEnd) -> bool:
+    def mixes(self, way: tuple[RipEnd, RipEnd]) -> bool:
         """True if a router's updates say something of a prefix that it does not know as such."""
-        return bool(self.routers[speaker.device].process.aggregates) or self._classful(
-            speaker, listener
-        )
+        listener, speaker = way
+        aggregates = self.routers[speaker.device].process.aggregates
+        return bool(aggregates) or self._classful(speaker, listener)
 
     def choose(self, name: str, own: Held | None, heard: Sequence[Offered]) -> Held | None:
         """What a router knows of a prefix of which it hears this."""
@@ -597,33 +602,6 @@ class RipSpeakers(Told):
         metric += 1 if offset is None else offset
         passes = vectors.allowed(router.device, router.process.filters, "in", name, prefix)
         return metric, passes
-
-
-class _Telling(vectors.Telling[str, tuple[RipEnd, RipEnd], Held, Offered]):
-    """Updates of RIP (RFC 2453, section 3.9.2)."""
-
-    def __init__(self, speakers: RipSpeakers) -> None:
-        self._speakers = speakers
-        self._ways = {
-            name: [(speaker.device, (listener, speaker)) for listener, speaker in heard]
-            for name, heard in speakers.hears.items()
-        }
-
-    def ways(self, key: str) -> Sequence[tuple[str, tuple[RipEnd, RipEnd]]]:
-        return self._ways.get(key, ())
-
-    def taken(
-        self, key: str, way: tuple[RipEnd, RipEnd], known: Mapping[Prefix, Held]
-    ) -> Iterator[tuple[Prefix, Offered]]:
-        return self._speakers.taken(key, way, known)
-
-    def mixes(self, way: tuple[RipEnd, RipEnd]) -> bool:
-        return self._speakers.mixes(way[1], way[0])
-
-    def choose(
-        self, key: str, prefix: Prefix, own: Held | None, heard: Sequence[Offered]
-    ) -> Held | None:
-        return self._speakers.choose(key, own, heard)
 
 
 def _with_aggregates(router: Router, known: Mapping[Prefix, Held]) -> Iterator[tuple[Prefix, Held]]:

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from abc import ABC, abstractmethod
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, Generic, Protocol, TypeVar
 
 from ..network.addressing import Prefix
@@ -261,7 +260,8 @@ class Settled(Generic[K, H]):
     state of them is true for long."""
 
 
-class Telling(ABC, Generic[K, W, H, Offered]):
+@dataclass(frozen=True, slots=True)
+class Telling(Generic[K, W, H, Offered]):
     """Routers that tell each other what they know, update by update, until nobody learns anything.
 
     `W` is a way by which one hears another, `H` what is known of a prefix, `Offered` what one hears
@@ -269,22 +269,15 @@ class Telling(ABC, Generic[K, W, H, Offered]):
     router says it has said already.
     """
 
-    @abstractmethod
-    def ways(self, key: K) -> Sequence[tuple[K, W]]:
-        """Whom a router hears, in the order in which it asks, and how."""
-
-    @abstractmethod
-    def taken(self, key: K, way: W, known: Mapping[Prefix, H]) -> Iterable[tuple[Prefix, Offered]]:
-        """What a router takes from an update of one who knows this."""
-
-    @abstractmethod
-    def mixes(self, way: W) -> bool:
-        """True if what is said of one prefix depends on what is known of others, or is said of
-        another one: summaries, and versions that carry no masks."""
-
-    @abstractmethod
-    def choose(self, key: K, prefix: Prefix, own: H | None, heard: Sequence[Offered]) -> H | None:
-        """What a router knows of a prefix, given what it knows by itself and hears."""
+    ways: Mapping[K, Sequence[tuple[K, W]]]
+    """Whom a router hears, in the order in which it asks, and how."""
+    taken: Callable[[K, W, Mapping[Prefix, H]], Iterable[tuple[Prefix, Offered]]]
+    """What a router takes by a way from an update of one who knows this."""
+    mixes: Callable[[W], bool]
+    """True if what is said by a way of one prefix depends on what is known of others, or is said
+    of another one: summaries, and versions that carry no masks."""
+    choose: Callable[[K, H | None, Sequence[Offered]], H | None]
+    """What a router knows of a prefix, given what it knows by itself and hears."""
 
     def settle(self, local: Mapping[K, Mapping[Prefix, H]], rounds: int) -> Settled[K, H]:
         """What everybody knows in the end.
@@ -294,12 +287,13 @@ class Telling(ABC, Generic[K, W, H, Offered]):
             rounds: after so many updates a network has settled, or never does.
         """
         known = {key: dict(held) for key, held in local.items()}
-        heard: dict[K, list[dict[Prefix, list[Offered]]]] = {
-            key: [{} for _ in self.ways(key)] for key in local
+        ways: dict[K, list[_Heard[K, W, Offered]]] = {
+            key: [_Heard(teller, way, self.mixes(way)) for teller, way in self.ways.get(key, ())]
+            for key in local
         }
         news: dict[K, dict[Prefix, H | None]] = {key: dict(held) for key, held in local.items()}
         for _ in range(rounds):
-            news = self._update(local, known, heard, news)
+            news = self._update(local, known, ways, news)
             if not news:
                 return Settled(local, known, {})
             for key, changed in news.items():
@@ -310,7 +304,7 @@ class Telling(ABC, Generic[K, W, H, Offered]):
                     else:
                         held[prefix] = what
         moving: dict[Prefix, list[K]] = {}
-        for key, changed in self._update(local, known, heard, news).items():
+        for key, changed in self._update(local, known, ways, news).items():
             for prefix in changed:
                 moving.setdefault(prefix, []).append(key)
         for held in known.values():
@@ -322,50 +316,57 @@ class Telling(ABC, Generic[K, W, H, Offered]):
         self,
         local: Mapping[K, Mapping[Prefix, H]],
         known: Mapping[K, Mapping[Prefix, H]],
-        heard: Mapping[K, list[dict[Prefix, list[Offered]]]],
+        ways: Mapping[K, Sequence[_Heard[K, W, Offered]]],
         news: Mapping[K, Mapping[Prefix, H | None]],
     ) -> dict[K, dict[Prefix, H | None]]:
         """What is otherwise after one more update of everybody: None where nothing is known."""
         out: dict[K, dict[Prefix, H | None]] = {}
-        for key in local:
+        for key, heard in ways.items():
             touched: dict[Prefix, None] = {}
-            for (teller, way), held in zip(self.ways(key), heard[key], strict=True):
-                if teller in news:
-                    self._hear(key, way, known[teller], news[teller], held, touched)
+            for way in heard:
+                if way.teller in news:
+                    asked = way.outdate(known[way.teller], news[way.teller])
+                    touched |= dict.fromkeys(way.hear(self.taken(key, way.way, asked)))
             mine, changed = known[key], {}
             for prefix in touched:
-                offers = [offer for held in heard[key] for offer in held.get(prefix, ())]
-                found = self.choose(key, prefix, local[key].get(prefix), offers)
+                offers = [offer for way in heard for offer in way.offers.get(prefix, ())]
+                found = self.choose(key, local[key].get(prefix), offers)
                 if found != mine.get(prefix):
                     changed[prefix] = found
             if changed:
                 out[key] = changed
         return out
 
-    def _hear(
-        self,
-        key: K,
-        way: W,
-        known: Mapping[Prefix, H],
-        news: Mapping[Prefix, H | None],
-        held: dict[Prefix, list[Offered]],
-        touched: dict[Prefix, None],
-    ) -> None:
-        """Brings up to date what is heard by one way, and notes for which prefixes it changed."""
-        if self.mixes(way):
-            asked: Mapping[Prefix, H] = known
-            before = dict(held)
-            held.clear()
-        else:
-            asked = {prefix: known[prefix] for prefix in news if prefix in known}
-            before = {prefix: held.pop(prefix) for prefix in news if prefix in held}
+
+@dataclass(slots=True)
+class _Heard(Generic[K, W, Offered]):
+    """What one hears by one way."""
+
+    teller: K
+    way: W
+    mixes: bool
+    offers: dict[Prefix, list[Offered]] = field(default_factory=dict)
+    outdated: dict[Prefix, list[Offered]] = field(default_factory=dict)
+
+    def outdate(
+        self, known: Mapping[Prefix, H], news: Mapping[Prefix, H | None]
+    ) -> Mapping[Prefix, H]:
+        """What has to be said again, of all that the teller knows; what was heard of it is out of
+        date."""
+        if self.mixes:
+            self.outdated, self.offers = self.offers, {}
+            return known
+        self.outdated = {p: self.offers.pop(p) for p in news if p in self.offers}
+        return {prefix: known[prefix] for prefix in news if prefix in known}
+
+    def hear(self, said: Iterable[tuple[Prefix, Offered]]) -> list[Prefix]:
+        """Takes in what is said in the place of what is out of date: where that differs."""
         found: dict[Prefix, list[Offered]] = {}
-        for prefix, offer in self.taken(key, way, asked):
+        for prefix, offer in said:
             found.setdefault(prefix, []).append(offer)
-        held.update(found)
-        for prefix in before.keys() | found.keys():
-            if before.get(prefix) != found.get(prefix):
-                touched[prefix] = None
+        self.offers.update(found)
+        was = self.outdated
+        return [p for p in was.keys() | found.keys() if was.get(p) != found.get(p)]
 
 
 def unsettled(
