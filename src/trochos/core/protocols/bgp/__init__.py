@@ -8,5 +8,8 @@ paths       one path with its attributes, and the order in which paths are prefe
 local       what a speaker announces itself
 leaks       what routing instances of a device take over from each other
 exchange    what a speaker takes from and gives to each neighbour
-speakers    the whole, as the scheduler sees it: local routes, rounds, candidates
+speaker     one speaker in one family; what was said last, and what that rests on
+aggregates  what aggregates are made of and hide
+candidates  what best paths are to the table
+speakers    the whole, as the scheduler sees it: sessions, rounds of updates
 """

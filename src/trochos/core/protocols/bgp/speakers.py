@@ -8,101 +8,33 @@ describes how that happens) are reported: the rounds are bounded.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
 
-from ...network import claims
-from ...network.addressing import Address, Prefix, host_prefix
-from ...network.bgp import NAMED, BgpAggregate, BgpFamily, BgpHabits, BgpNeighbour, BgpProcess
-from ...network.claims import Claim
+from ...network.addressing import Address, Prefix
+from ...network.bgp import NAMED, BgpHabits, BgpNeighbour, BgpProcess
 from ...network.facts import Device, End, Network, Unmodelled
 from ...network.source import Source
 from ...step.links import Links
-from ...step.routes import NextHop, Origin, Refusal, Route
+from ...step.routes import Refusal, Route
 from ...step.table import Table
-from .. import vectors
 from ..gates import Relation
-from ..policy import Attributes, apply_route_map
 from ..protocol import RoutingProtocol, Untold
 from . import gates
+from .aggregates import aggregate_of, covering, suppressed
+from .candidates import candidates
 from .ends import BgpEnd
 from .exchange import Exchange, Update, default_route, give, take
 from .found import hidden
-from .leaks import Leak, leaks, taken_over, way_into
+from .leaks import Leak, leaks, taken_over
 from .local import local_paths
-from .paths import INTERNAL, LOCAL, LOCAL_WEIGHT, Path, best_of, decided_by_age
+from .paths import LOCAL, Path, best_of, decided_by_age
 from .reaching import OWN, Reaching
 from .sessions import Session, find
+from .speaker import Key, Speaker, Talked, Way, own_next_hop, same_path, way_to
 
 _MAX_ROUNDS = 120
 Tables = Mapping[tuple[str, int], Table]
-Key = tuple[str, Prefix]
-
-
-@dataclass(slots=True)
-class _Speaker:
-    """One speaker's state in one family."""
-
-    device: Device
-    process: BgpProcess
-    local: dict[Prefix, Path] = field(default_factory=dict)
-    heard: dict[Prefix, dict[tuple[Address | None, str | None], Path]] = field(default_factory=dict)
-    """By the neighbour's address and link; by (None, node) what was taken over from there."""
-    best: dict[Prefix, Path] = field(default_factory=dict)
-    shared: dict[Prefix, list[Path]] = field(default_factory=dict)
-    rivals: dict[Prefix, Path] = field(default_factory=dict)
-    """A path that lost to the best one only by its age."""
-    sides: list[tuple[BgpEnd, BgpEnd]] = field(default_factory=list)
-    """(own end, the other's end) of every session."""
-    table: Table | None = None
-    """Its own table, of the round before, if it tells only of routes that this has."""
-
-    def everything(self) -> Iterator[Attributes]:
-        """The attributes of all that it holds, the best of each prefix and the others."""
-        for prefix in sorted(self.local.keys() | self.heard.keys()):
-            own = self.local.get(prefix)
-            if own is not None:
-                yield own.attributes
-            for path in self.heard.get(prefix, {}).values():
-                yield path.attributes
-
-
-Way = tuple[Prefix, str, int, bool] | None
-"""What is asked of a route to a next hop: its prefix, protocol and metric, and whether it leads
-anywhere; None without one."""
-
-
-@dataclass(slots=True)
-class _Talked:
-    """What speakers told each other in one family, and all that it rests on: asked again, they say
-    the same."""
-
-    local: dict[str, dict[Prefix, Path]]
-    """What each announces itself."""
-    sessions: list[Session]
-    ways: dict[tuple[str, Address], Way]
-    """Every route to a next hop that was asked for."""
-    speakers: dict[str, _Speaker]
-    unsettled: set[Key]
-    leaks: dict[str, list[Leak]]
-    offers: dict[str, list[Route]]
-
-    def holds(
-        self, speakers: Mapping[str, _Speaker], sessions: list[Session], reaching: Reaching
-    ) -> bool:
-        """True if the same speakers in the same sessions announce the same, and find next hops as
-        they did."""
-        return (
-            speakers.keys() == self.speakers.keys()
-            and all(
-                (s.device is held.device or s.device == held.device)
-                and (s.process is held.process or s.process == held.process)
-                and s.local == self.local[name]
-                for (name, s), held in zip(speakers.items(), self.speakers.values(), strict=True)
-            )
-            and sessions == self.sessions
-            and all(_way(reaching, *asked) == way for asked, way in self.ways.items())
-        )
 
 
 class BgpSpeakers:
@@ -116,18 +48,16 @@ class BgpSpeakers:
         self.torn: set[tuple[str, str]] = set()
         self._first = first
         self._offers: dict[int, dict[str, list[Route]]] = {4: {}, 6: {}}
-        self.states: dict[int, dict[str, _Speaker]] = {4: {}, 6: {}}
+        self.states: dict[int, dict[str, Speaker]] = {4: {}, 6: {}}
         self.unsettled: dict[int, set[Key]] = {4: set(), 6: set()}
         self.outside: dict[str, list[tuple[BgpNeighbour, End]]] = {}
         """Neighbours that lie outside of what was surveyed, per speaker."""
         self.leaks: dict[int, dict[str, list[Leak]]] = {4: {}, 6: {}}
         """What instances of one device take over from each other, by the instance it is from."""
-        self._talked: dict[int, _Talked] = {}
+        self._talked: dict[int, Talked] = {}
         """Per family what was said last."""
         self._ways: dict[tuple[str, Address], Way] = {}
         """The routes to next hops that are asked for while speakers talk."""
-        self._exchange = Exchange(4)
-        """What sessions do with what they are told, of the family that is talked about."""
         self.hidden: dict[str, list[BgpNeighbour]] = {}
         """Neighbours that are met by addresses which nobody gathered, per speaker."""
 
@@ -203,11 +133,11 @@ class BgpSpeakers:
     # -- one family ----------------------------------------------------------------------
 
     def _family(self, family: int, tables: Tables, reaching: Reaching) -> set[tuple[str, str]]:
-        speakers: dict[str, _Speaker] = {}
+        speakers: dict[str, Speaker] = {}
         for device in self.network.devices:
             process = device.routing.one(BgpProcess)
             if process is not None:
-                speaker = speakers[device.name] = _Speaker(device, process)
+                speaker = speakers[device.name] = Speaker(device, process)
                 if process.installed_first is not None and process.installed_first.value:
                     speaker.table = tables[device.name, family]
                 speaker.local = local_paths(device, process, tables[device.name, family], family)
@@ -218,7 +148,7 @@ class BgpSpeakers:
             self.unsettled[family], self._offers[family] = known.unsettled, known.offers
             return self._over_limit(family, known.speakers)
         local = {name: dict(speaker.local) for name, speaker in speakers.items()}
-        self._ways, self._exchange = {}, Exchange(family)
+        self._ways, exchange = {}, Exchange(family)
         for session in sessions:
             for own, other in (
                 (session.left, session.right),
@@ -242,16 +172,16 @@ class BgpSpeakers:
         for number in range(1, _MAX_ROUNDS + 1):
             if not dirty:
                 break
-            dirty = self._round(family, speakers, dirty, reaching, number)
+            dirty = self._round(exchange, speakers, dirty, reaching, number)
             for key in dirty:
                 changes[key] += 1
         self.unsettled[family] = set(dirty)
         self._offers[family] = {
-            name: self._candidates(family, speaker) for name, speaker in speakers.items()
+            name: candidates(family, speaker, speakers) for name, speaker in speakers.items()
         }
         self._talked.pop(family, None)
         if all(speaker.table is None for speaker in speakers.values()):
-            self._talked[family] = _Talked(
+            self._talked[family] = Talked(
                 local,
                 sessions,
                 self._ways,
@@ -264,20 +194,20 @@ class BgpSpeakers:
 
     def _round(
         self,
-        family: int,
-        speakers: dict[str, _Speaker],
+        exchange: Exchange,
+        speakers: dict[str, Speaker],
         dirty: set[Key],
         reaching: Reaching,
         number: int,
     ) -> set[Key]:
-        changed: list[tuple[_Speaker, Prefix]] = []
+        family, changed = exchange.family, list[tuple[Speaker, Prefix]]()
         todo = sorted(dirty, key=lambda key: (key[0], key[1]))
         for name, prefix in todo:
             speaker = speakers[name]
             if self._choose(speaker, prefix, reaching):
                 changed.append((speaker, prefix))
-            for aggregate in self._covering(speaker, family, prefix):
-                if self._aggregate(speaker, aggregate) and self._choose(
+            for aggregate in covering(speaker, family, prefix):
+                if aggregate_of(speaker, aggregate) and self._choose(
                     speaker, aggregate.prefix, reaching
                 ):
                     changed.append((speaker, aggregate.prefix))
@@ -286,18 +216,18 @@ class BgpSpeakers:
             for leak in self.leaks[family].get(speaker.device.name, ()):
                 if self._leak(leak, speaker, speakers[leak.target], prefix):
                     following.add((leak.target, prefix))
-        sent: list[tuple[_Speaker, BgpEnd, Prefix, Path | None]] = []
+        sent: list[tuple[Speaker, BgpEnd, Prefix, Path | None]] = []
         told_default: set[int] = set()
         for speaker, prefix in changed:
             affected = [prefix]
-            for aggregate in self._covering(speaker, family, prefix, equal=True):
+            for aggregate in covering(speaker, family, prefix, equal=True):
                 if aggregate.prefix == prefix and aggregate.summary_only:
                     affected += [p for p in speaker.best if prefix.covers(p) and p != prefix]
             for item in affected:
                 best = speaker.best.get(item)
-                hidden = best is not None and self._suppressed(speaker, family, item)
+                hidden = best is not None and suppressed(speaker, family, item)
                 silent = best is None or _not_yet(speaker, best) is not None
-                shape = -1 if silent or best is None else self._exchange.shape(best)
+                shape = -1 if silent or best is None else exchange.shape(best)
                 for own, other in speaker.sides:
                     receiver = speakers[other.name]
                     if item.is_default:
@@ -312,7 +242,7 @@ class BgpSpeakers:
                         continue
                     path = None
                     if best is not None and not silent:
-                        path = self._exchange.pass_on(own, other, best, shape, hidden, number)
+                        path = exchange.pass_on(own, other, best, shape, hidden, number)
                     # What was never told need not be taken back.
                     if path is not None or (other.peer, other.link) in receiver.heard.get(item, ()):
                         sent.append((receiver, other, item, path))
@@ -332,7 +262,7 @@ class BgpSpeakers:
         return following
 
     @staticmethod
-    def _leak(leak: Leak, speaker: _Speaker, target: _Speaker, prefix: Prefix) -> bool:
+    def _leak(leak: Leak, speaker: Speaker, target: Speaker, prefix: Prefix) -> bool:
         """Enters what another instance of the device takes over; True if that changed."""
         path = taken_over(leak, speaker.best.get(prefix), speaker.device, target.device)
         known = target.heard.setdefault(prefix, {})
@@ -341,10 +271,10 @@ class BgpSpeakers:
         if path is None:
             return known.pop(key, None) is not None
         known[key] = path
-        return held is None or not _same(held, path)
+        return held is None or not same_path(held, path)
 
     @staticmethod
-    def _receive(receiver: _Speaker, end: BgpEnd, prefix: Prefix, path: Path | None) -> bool:
+    def _receive(receiver: Speaker, end: BgpEnd, prefix: Prefix, path: Path | None) -> bool:
         """Enters what came of an update (None: a withdrawal, or nothing); True if it changes what
         the receiver knows."""
         assert end.peer is not None
@@ -354,13 +284,13 @@ class BgpSpeakers:
         known = receiver.heard.setdefault(prefix, {})
         held = known.get(key)
         if held is not None:
-            if _same(held, path):
+            if same_path(held, path):
                 return False
             path = path._replace(first=held.first)
         known[key] = path
         return True
 
-    def _choose(self, speaker: _Speaker, prefix: Prefix, reaching: Reaching) -> bool:
+    def _choose(self, speaker: Speaker, prefix: Prefix, reaching: Reaching) -> bool:
         """Chooses the best path anew; True if what neighbours are told may change."""
         paths = []
         if prefix in speaker.local:
@@ -383,18 +313,18 @@ class BgpSpeakers:
         for path in paths:
             if path not in shared and decided_by_age(speaker.process, path, best):
                 speaker.rivals[prefix] = path
-        return before is None or not _same(before, best) or before.peer != best.peer
+        return before is None or not same_path(before, best) or before.peer != best.peer
 
     def _metric_to(self, device: Device, path: Path, reaching: Reaching) -> int | None:
         """The metric of the route to a path's next hop; None if no route leads there."""
         address = path.next_hop
         if address is None or path.link is not None:
             return 0
-        if _own_next_hop(path):
+        if own_next_hop(path):
             return None  # the route to the next hop would lead through itself
         asked = (device.name, address)
         if asked not in self._ways:
-            self._ways[asked] = _way(reaching, *asked)
+            self._ways[asked] = way_to(reaching, *asked)
         way = self._ways[asked]
         if way is None:
             return None
@@ -419,7 +349,7 @@ class BgpSpeakers:
             waits = _not_yet(speaker, best)
             if waits is not None:
                 return waits
-            hidden = self._suppressed(speaker, family, prefix)
+            hidden = suppressed(speaker, family, prefix)
             given = give(own, theirs, family, best, hidden)
             if isinstance(given, Refusal):
                 return given
@@ -445,7 +375,7 @@ class BgpSpeakers:
             return None
         for own, theirs in speaker.sides:
             if theirs.name == other:
-                hidden = self._suppressed(speaker, family, prefix)
+                hidden = suppressed(speaker, family, prefix)
                 given = give(own, theirs, family, best, hidden)
                 if isinstance(given, Refusal):
                     continue
@@ -454,178 +384,8 @@ class BgpSpeakers:
                     return taken.next_hop
         return None
 
-    # -- aggregates ------------------------------------------------------------------------
-
     @staticmethod
-    def _covering(
-        speaker: _Speaker, family: int, prefix: Prefix, equal: bool = False
-    ) -> list[BgpAggregate]:
-        held = speaker.process.families.get(family)
-        return [
-            a
-            for a in (held.aggregates if held else ())
-            if a.prefix.covers(prefix) and (equal or a.prefix != prefix)
-        ]
-
-    @staticmethod
-    def _aggregate(speaker: _Speaker, aggregate: BgpAggregate) -> bool:
-        """Makes or drops the aggregate's own path; True if that changed."""
-        parts = [
-            path
-            for prefix, path in speaker.best.items()
-            if aggregate.prefix.covers(prefix) and prefix != aggregate.prefix and not path.aggregate
-        ]
-        before = speaker.local.get(aggregate.prefix)
-        if aggregate.matching_med and len({p.attributes.metric or 0 for p in parts}) > 1:
-            parts = []  # measured on FRR 8.4: while they differ there is none
-        if not parts:
-            if before is not None and before.aggregate:
-                del speaker.local[aggregate.prefix]
-                return True
-            return False
-        origins = {path.attributes.origin for path in parts}
-        origin_code = "igp"
-        for word in ("egp", "incomplete"):
-            if word in origins:
-                origin_code = word
-        members: frozenset[int] = frozenset()
-        common: tuple[int, ...] = ()
-        communities: frozenset[int] = frozenset()
-        large: frozenset[str] = frozenset()
-        if aggregate.as_set:
-            # What all paths begin with stays in order (RFC 4271, 9.2.2.2).
-            paths = [p.attributes.as_path for p in parts]
-            common = _common_start(paths)
-            members = frozenset(n for path in paths for n in path[len(common) :])
-            members |= {n for p in parts for n in p.attributes.as_set}
-            for part in (p.attributes for p in parts):
-                communities |= part.communities
-                large |= part.large_communities
-        attributes = Attributes(
-            aggregate.prefix,
-            "bgp",
-            metric=0,
-            communities=communities,
-            large_communities=large,
-            origin=aggregate.origin or origin_code,
-            weight=LOCAL_WEIGHT,
-            as_path=common,
-            as_set=members,
-        )
-        because: list[Source] = [aggregate.source]
-        if aggregate.route_map is not None:
-            ruling = apply_route_map(speaker.device.policy, aggregate.route_map, attributes)
-            if ruling.permit:
-                attributes = ruling.attributes
-                because += ruling.because
-        name = speaker.device.name
-        claim = Claim(claims.PARTS, name, aggregate.prefix, "it holds")
-        first = min(parts, key=lambda path: path.prefix)
-        path = Path(attributes, LOCAL, Origin(claim, tuple(because), first.origin), aggregate=True)
-        if before is not None and before.aggregate and _same(before, path):
-            return False
-        speaker.local[aggregate.prefix] = path
-        return True
-
-    @staticmethod
-    def _suppressed(speaker: _Speaker, family: int, prefix: Prefix) -> bool:
-        """True if an aggregate in force hides this part of it."""
-        for aggregate in BgpSpeakers._covering(speaker, family, prefix):
-            if aggregate.prefix not in speaker.best:
-                continue
-            if aggregate.summary_only:
-                return True
-            if aggregate.suppress_map is not None:
-                path = speaker.best[prefix]
-                ruling = apply_route_map(
-                    speaker.device.policy, aggregate.suppress_map, path.attributes
-                )
-                if ruling.permit:
-                    return True
-        return False
-
-    # -- results --------------------------------------------------------------------------
-
-    def _candidates(self, family: int, speaker: _Speaker) -> list[Route]:
-        habits = speaker.device.profile.habit(BgpHabits)
-        held = speaker.process.families.get(family)
-        external, internal, local = (held.distance if held else None) or (
-            habits.distance_external,
-            habits.distance_internal,
-            habits.distance_local,
-        )
-        out = []
-        leading: dict[object, tuple[tuple[NextHop, ...], tuple[Address, ...]]] = {}
-        for prefix, best in speaker.best.items():
-            if best.leaked is not None:
-                distance = internal if best.kind == INTERNAL else external
-                hop = way_into(best, self.states[family][best.leaked].device)
-                out.append(
-                    Route(
-                        prefix,
-                        "bgp",
-                        distance,
-                        best.attributes.metric or 0,
-                        (hop,),
-                        best.origin.evidence(),
-                        type="leaked",
-                        origin=best.origin,
-                        tag=best.attributes.tag,
-                    )
-                )
-                continue
-            if best.kind == LOCAL:
-                if best.aggregate:
-                    out.append(
-                        Route(
-                            prefix,
-                            "bgp",
-                            local,
-                            0,
-                            (NextHop("discard"),),
-                            best.origin.evidence(),
-                            type="aggregate",
-                            origin=best.origin,
-                        )
-                    )
-                continue
-            ebgp = best.kind == "ebgp"
-            limit = habits.max_paths
-            if held is not None:
-                given = held.max_paths_ibgp if best.kind == INTERNAL else held.max_paths
-                limit = given if given is not None else limit
-            paths = speaker.shared[prefix]
-            if len(paths) > 1:
-                paths = sorted(paths, key=lambda p: (p is not best, p.peer or Address(0, 0)))
-            ways = tuple((path.next_hop, path.link) for path in paths[: max(1, limit)])
-            if ways not in leading:
-                leading[ways] = _hops(ways)
-            hops, via = leading[ways]
-            if not best.recursive:
-                via = ()
-            metric = best.attributes.metric or 0
-            distance = external if ebgp else internal
-            distance = _peer_distance(speaker, held, best, distance)
-            if best.attributes.distance is not None:
-                distance = best.attributes.distance
-            out.append(
-                Route(
-                    prefix,
-                    "bgp",
-                    distance,
-                    metric,
-                    hops,
-                    best.origin.evidence(),
-                    via,
-                    type=best.kind,
-                    origin=best.origin,
-                    tag=best.attributes.tag,
-                )
-            )
-        return out
-
-    @staticmethod
-    def _over_limit(family: int, speakers: dict[str, _Speaker]) -> set[tuple[str, str]]:
+    def _over_limit(family: int, speakers: dict[str, Speaker]) -> set[tuple[str, str]]:
         """Sessions over which more prefixes come than their limit allows."""
         torn = set()
         for name, speaker in speakers.items():
@@ -636,7 +396,7 @@ class BgpSpeakers:
                 key = (own.peer, own.link)
                 heard = [paths[key] for paths in speaker.heard.values() if key in paths]
                 # What is never valid does not count against a limit (seen on real routers).
-                count = sum(1 for path in heard if not _own_next_hop(path))
+                count = sum(1 for path in heard if not own_next_hop(path))
                 if count > held.maximum.value:
                     torn.add((name, str(own.peer)))
         return torn
@@ -735,7 +495,7 @@ class BgpFamilySpeakers:
         return out
 
 
-def _not_yet(speaker: _Speaker, best: Path) -> Refusal | None:
+def _not_yet(speaker: Speaker, best: Path) -> Refusal | None:
     """Why a speaker that tells only of installed routes does not tell of one (measured on FRR 8.4,
     tests/real/test_installed_first.py): its table has none, or another protocol's."""
     if speaker.table is None or best.kind == LOCAL:
@@ -753,65 +513,12 @@ def _not_yet(speaker: _Speaker, best: Path) -> Refusal | None:
     return Refusal(why, (flag.source,) if flag is not None else ())
 
 
-def _peer_distance(speaker: _Speaker, held: BgpFamily | None, best: Path, usual: int) -> int:
-    """The distance of a path: what is said of its neighbour, else the usual."""
-    if held is None or best.peer is None:
-        return usual
-    hops = (NextHop("forward", best.peer),)
-    return vectors.distance(speaker.device, held.distances, hops, best.prefix, usual)
-
-
-def _common_start(paths: list[tuple[int, ...]]) -> tuple[int, ...]:
-    """What all of several AS paths begin with."""
-    shortest = min(paths, key=len)
-    for at, number in enumerate(shortest):
-        if any(path[at] != number for path in paths):
-            return shortest[:at]
-    return shortest
-
-
-def _same(a: Path, b: Path) -> bool:
-    return (a.attributes, a.kind, a.originator, a.clusters, a.link, a.router_id) == (
-        b.attributes,
-        b.kind,
-        b.originator,
-        b.clusters,
-        b.link,
-        b.router_id,
-    )
-
-
 def _taken(end: BgpEnd, other: BgpEnd, update: Update | None, number: int) -> Path | None:
     """What `end` makes of what `other` tells it, if it takes it."""
     if update is None:
         return None
     found = take(end, other, update.attributes.prefix.family, update, number)
     return found if isinstance(found, Path) else None
-
-
-def _hops(
-    ways: Iterable[tuple[Address | None, str | None]],
-) -> tuple[tuple[NextHop, ...], tuple[Address, ...]]:
-    """The next hops of paths, by address, and the addresses that may be resolved."""
-    hops = sorted(
-        dict.fromkeys(NextHop("forward", address, link) for address, link in ways),
-        key=lambda hop: hop.address.value if hop.address else 0,
-    )
-    return tuple(hops), tuple(hop.address for hop in hops if hop.address)
-
-
-def _own_next_hop(path: Path) -> bool:
-    """True for a host route to the very address that is its next hop."""
-    prefix, address = path.attributes.prefix, path.next_hop
-    return address is not None and prefix.is_host and prefix == host_prefix(address)
-
-
-def _way(reaching: Reaching, device: str, address: Address) -> Way:
-    """What is asked of the route to a next hop."""
-    route = reaching.route(device, address)
-    if route is None:
-        return None
-    return route.prefix, route.protocol, route.metric, bool(route.next_hops)
 
 
 def _speak(network: Network, links: Links, families: Sequence[int]) -> list[BgpFamilySpeakers]:
