@@ -51,7 +51,7 @@ def test_what_few_cells_change_equals_all_computed_anew(seed: int) -> None:
         for key, table in rehearsal.after.tables.tables.items():
             kept += table is survey.tables.tables[key]
             patched += table.unlike_followed(survey.tables.tables[key]) is not None
-        few += sum(len(family.few) for family in rehearsal.after.reach.families.values())
+        few += sum(len(family.matches.few) for family in rehearsal.after.reach.families.values())
     # What is compared are the short ways, not all anew.
     assert kept > 60
     assert patched > 10

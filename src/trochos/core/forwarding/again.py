@@ -131,17 +131,16 @@ class Earlier(Generic[Family]):
         assert after is not None
         return after
 
-    def reroute(self, row: int, ways: Places, some: NDArray[np.int64] | None) -> None:
+    def reroute(self, row: int, some: NDArray[np.int64] | None) -> None:
         """Takes note of the columns for which a device has other next hops than before.
 
         Args:
             row: of a device whose next hops lead where they led.
-            ways: its `FamilyReach.ways` now.
             some: the columns that may differ; without it all.
         """
-        before, numbers = self.reach, dict[tuple[NextHop, ...], int]()
+        before, after, numbers = self.reach, self._after, dict[tuple[NextHop, ...], int]()
         found = []
-        for table in (before, self._after):
+        for table in (before, after):
             routes = table.routes[row]
             kinds = np.full(len(routes) + 1, -1, dtype=np.int32)
             for position in table.positions[row]:
@@ -149,10 +148,10 @@ class Earlier(Generic[Family]):
                 kinds[position] = numbers.setdefault(hops, len(numbers))
             found.append(kinds)
         if some is None:
-            unlike: NDArray[np.bool_] = found[0][before.ways[row]] != found[1][ways]
+            unlike: NDArray[np.bool_] = found[0][before.ways[row]] != found[1][after.ways[row]]
         else:
-            unlike = np.zeros(ways.size, dtype=bool)
-            unlike[some] = found[0][before.ways[row, some]] != found[1][ways[some]]
+            unlike = np.zeros(len(after.addresses), dtype=bool)
+            unlike[some] = found[0][before.ways[row, some]] != found[1][after.ways[row, some]]
         if unlike.any():
             self.rerouted[row] = unlike
 

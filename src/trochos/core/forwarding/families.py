@@ -25,9 +25,8 @@ from ..step.unsaid import source_for
 from ..step.verdicts import BIT, WORST_FIRST
 from ..step.walk import guards
 from .again import Earlier
-from .few import MOST, Under, rematched
 from .flow import Edges, Words, pack, unpack
-from .matching import Places, match_columns
+from .matches import Matches
 from .pings import NO, ONLY_UNKNOWN, PING, PING_UNSURE, UNSURE, Bits, code_of, combine
 from .view import Forwarding
 
@@ -113,16 +112,16 @@ class FamilyReach:
             if len({owner.end.device for owner in near.holders(address)}) > 1
         }
         self.earlier = Earlier.of(before, self, leading) if before is not None else None
-        self.few: dict[int, NDArray[np.int64]] = {}
-        """Per row that matches other routes than before the change for few columns: those."""
-        self.index, self.routes = self._match()
+        views = [forwarding, *([before.forwarding] if before is not None else [])]
+        held = (self.earlier, before.matches) if self.earlier and before else None
+        self.matches: Matches = Matches(views, family, self.names, self.addresses, held)
+        self.index, self.routes = self.matches.index, self.matches.routes
         self.unsure = self._unsure()
         """Per row the columns for which strangers may change what is computed."""
-        self.positions: list[list[int]] = []
-        """Per row the numbers that occur in `ways`, perhaps with some that match nothing."""
-        self._first: list[dict[tuple[object, ...], int]] = []
-        """Per row the number of the first route with some next hops."""
-        self.ways = self._group_by_ways()
+        self.positions, self.ways = self.matches.positions, self.matches.ways
+        if self.earlier is not None:
+            for row in np.flatnonzero(self.earlier.leads & ~self.earlier.same).tolist():
+                self.earlier.reroute(row, self.matches.few.get(row))
         # Where next hops lead what they led to, both copies go on filling the same answers.
         self._along: list[dict[NextHop, _Along]] = self._taken_over("_along")
         self._linked: list[dict[tuple[NextHop, int], int]] = self._taken_over("_linked")
@@ -151,51 +150,6 @@ class FamilyReach:
         if self.names and self.addresses:
             self._solve()
 
-    def _match(self) -> tuple[Places, list[list[Route]]]:
-        """The longest matches; where a device obeys the same table as before, those of then."""
-        forwarding, earlier = self.forwarding, self.earlier
-        # What strangers may change, or others told without being certain, differs by the route.
-        singly = bool(forwarding.strangers) or forwarding.tells_unsure
-        changed = [*range(len(self.names))]
-        if earlier is not None:
-            few = {} if singly else self._few(earlier)
-            changed = [row for row in changed if not earlier.same[row] and row not in few]
-        tables = [forwarding.obeyed(self.names[row], self.family) for row in changed]
-        index, routes = match_columns(tables, self.addresses, singly)
-        if earlier is None:
-            return index, routes
-        held = earlier.reach.index
-        merged = held.astype(np.result_type(held, index))
-        merged[changed] = index
-        theirs = [*earlier.reach.routes]
-        for row, found in zip(changed, routes, strict=True):
-            theirs[row] = found
-        for row, moved in few.items():
-            # What matches now gets a number of its own, behind all that were there.
-            theirs[row] = [*theirs[row], *(route for _, route in moved if route is not None)]
-            number = len(earlier.reach.routes[row])
-            for column, route in moved:
-                merged[row, column] = -1 if route is None else number
-                number += route is not None
-            self.few[row] = np.array([column for column, _ in moved], dtype=np.int64)
-        return merged, theirs
-
-    def _few(self, earlier: Earlier[FamilyReach]) -> dict[int, list[tuple[int, Route | None]]]:
-        """Per row whose table differs for few prefixes: the columns that match another route."""
-        under, out = Under(self.addresses), {}
-        # Numbers of routes are kept short, and some are added.
-        room = np.iinfo(earlier.reach.index.dtype).max - MOST
-        for row, prefixes in earlier.patched.items():
-            views = (earlier.reach.forwarding, self.forwarding)
-            before, after = (view.obeyed(self.names[row], self.family) for view in views)
-            tables = (view.tables.of(self.names[row], self.family) for view in views)
-            if any(t.best is not w for t, w in zip(tables, (before, after), strict=True)):
-                continue
-            found = rematched(before, after, prefixes, under)
-            if found is not None and len(earlier.reach.routes[row]) < room:
-                out[row] = found
-        return out
-
     def _taken_over(self, name: str) -> list[dict[Any, Any]]:
         """Per row what is known of next hops: of before the change where that holds."""
         earlier = self.earlier
@@ -211,61 +165,6 @@ class FamilyReach:
             if found is not None and found.any():
                 out[row] = found
         return out
-
-    def _group_by_ways(self) -> Places:
-        """Per device and address a route that stands for all with the same next hops.
-
-        A device has many routes and few ways out; what follows depends on the ways alone.
-        """
-        ways = np.full_like(self.index, -1)
-        forwarding = self.forwarding
-        unsure = forwarding.tells_unsure
-        held = self.earlier
-        for row, routes in enumerate(self.routes):
-            if held is not None and held.same[row]:
-                self.positions.append(held.reach.positions[row])
-                self._first.append(held.reach._first[row])
-                ways[row] = held.reach.ways[row]
-                continue
-            some = self.few.get(row) if held is not None else None
-            # Where few columns match others, the routes from before stand where they stood.
-            known = len(held.reach.routes[row]) if held is not None and some is not None else 0
-            first = {} if held is None or some is None else dict(held.reach._first[row])
-            self._first.append(first)
-            stands = np.array(
-                [
-                    first.setdefault(
-                        (
-                            route.obeyed_hops or route.wanted,
-                            route.problem,
-                            route.protocol in ("connected", "local"),
-                            unsure
-                            and bool(forwarding.not_computed(self.names[row], self.family, route)),
-                        ),
-                        position,
-                    )
-                    for position, route in enumerate(routes[known:], known)
-                ],
-                dtype=np.int32,
-            )
-            if held is not None and some is not None:
-                ways[row] = held.reach.ways[row]
-                index = self.index[row, some]
-                if stands.size:
-                    places = np.maximum(index - known, 0)
-                    ways[row, some] = np.where(index >= known, stands[places], -1)
-                else:
-                    ways[row, some] = -1
-                new = {*stands.tolist()} - {*held.reach.positions[row]}
-                self.positions.append([*held.reach.positions[row], *sorted(new)])
-            else:
-                self.positions.append(np.unique(stands).tolist())
-                if routes:
-                    index = self.index[row]
-                    ways[row] = np.where(index >= 0, stands[np.maximum(index, 0)], -1)
-            if held is not None and held.leads[row]:
-                held.reroute(row, ways[row], some)
-        return ways
 
     # -- the fixed points --------------------------------------------------------
 
@@ -336,7 +235,7 @@ class FamilyReach:
         decision = None
         if self.earlier is not None and self.earlier.same[row]:
             decision = self.earlier.reach.decisions[row]
-        elif self.earlier is not None and row in self.few:
+        elif self.earlier is not None and row in self.matches.few:
             decision = self._decide_few(row, mine, self.earlier)
         if decision is None:
             decision = self._decide(row, mine)
@@ -395,7 +294,7 @@ class FamilyReach:
     ) -> _Decision | None:
         """`_decide` from before the change for a device that matches others for few columns; None
         if it has to be made."""
-        was, some = earlier.reach.decisions[row], self.few[row]
+        was, some = earlier.reach.decisions[row], self.matches.few[row]
         if was is None or not earlier.leads[row]:
             return None
         touched = {*earlier.reach.ways[row, some].tolist(), *self.ways[row, some].tolist()}
