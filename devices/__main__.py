@@ -8,7 +8,7 @@ import socket
 import sys
 from pathlib import Path
 
-from trochos.local import read_folder, state_directory
+from trochos.local import end_with_parent, read_folder, state_directory
 
 from .faults import FAULTS
 from .fleet import Fleet, serve
@@ -31,6 +31,7 @@ def free_ports(count: int, first: int) -> int:
 
 
 def main() -> int:
+    end_with_parent()
     parser = argparse.ArgumentParser(prog="devices", description=__doc__)
     parser.add_argument("folder", type=Path, help="the survey that the devices stand for")
     parser.add_argument("--port", type=int, default=8500, help="the first device's port")

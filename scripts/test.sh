@@ -14,6 +14,7 @@
 set -uo pipefail
 root=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
 cd "$root" || exit 2
+longest="--durations=12 --durations-min=10" # what takes the time, told at the end of each part
 export PATH="$root/.venv/bin:$PATH" PYTHONPATH="$root/src"
 cores=$(nproc)
 said="$root/.state/test"
@@ -79,12 +80,12 @@ python -m pytest $slow >"$said/real-routers-a.log" 2>&1 & first=$!
 python -m pytest tests/real $(printf -- '--ignore=%s ' $slow) >"$said/real-routers-b.log" 2>&1 & second=$!
 trap 'kill $first $second 2>/dev/null || true' EXIT
 part "computation and command line" \
-  nice -n 15 python -m pytest -n "$cores" tests/core tests/cli tests/gather tests/test_structure.py
-part "the API as its schema says" nice -n 15 python -m pytest -n "$cores" tests/server/test_schema.py
+  nice -n 15 python -m pytest -n "$cores" tests/core tests/cli tests/gather tests/test_structure.py $longest
+part "the API as its schema says" nice -n 15 python -m pytest -n "$cores" tests/server/test_schema.py $longest
 # Files of tests go as wholes: each process has a database and, in the browser's, a server of its own.
 part "server" nice -n 15 python -m pytest -n "$cores" --dist loadfile tests/server \
-  --ignore=tests/server/test_schema.py
-part "browser" nice -n 15 python -m pytest -n "$cores" --dist loadfile tests/browser
+  --ignore=tests/server/test_schema.py $longest
+part "browser" nice -n 15 python -m pytest -n "$cores" --dist loadfile tests/browser $longest
 printf '\n== real routers\n'
 wait $first || failed+=("real routers, first group")
 wait $second || failed+=("real routers, second group")

@@ -22,6 +22,7 @@ from typing import Any
 
 import httpx
 import pytest
+from processes import Talking
 from surveys import ROOT, free_port
 
 from trochos.local import read_folder
@@ -39,9 +40,9 @@ COMPLAINTS = [
 class Installation:
     """A server as `./trochos up` starts it, with workers and a database of its own."""
 
-    def __init__(self, state: Path) -> None:
-        self.state, self.port = state, free_port()
-        self.server: subprocess.Popen[str] | None = None
+    def __init__(self, state: Path, log: Path) -> None:
+        self.state, self.log, self.port = state, log, free_port()
+        self.server: Talking | None = None
         self.client = httpx.Client(base_url=f"http://127.0.0.1:{self.port}", timeout=300)
         self.token = ""
 
@@ -52,17 +53,12 @@ class Installation:
             for key, value in os.environ.items()
             if not key.startswith(("TROCHOS_", "DATABASE_"))
         }
-        self.server = subprocess.Popen(
+        self.server = Talking(
             [sys.executable, "-m", "trochos.server.up", "--no-demo", "--port", str(self.port)],
-            env={**own, "TROCHOS_STATE": str(self.state), "PYTHONPATH": str(ROOT / "src")},
-            stdout=subprocess.PIPE,
-            text=True,
+            {**own, "TROCHOS_STATE": str(self.state), "PYTHONPATH": str(ROOT / "src")},
+            self.log,
         )
-        assert self.server.stdout is not None
-        for line in self.server.stdout:
-            if "Sign in once with" in line:
-                return line.split()[-1]
-        raise AssertionError("the server ended before it ran")
+        return self.server.line("Sign in once with", PATIENCE_S).split()[-1]
 
     def sign_in(self, link: str) -> None:
         self.client.get("/api/session")
@@ -125,12 +121,12 @@ class Installation:
         """The processes of one kind."""
         assert self.server is not None
         if victim == "server":
-            return [self.server.pid]
+            return [self.server.process.pid]
         if victim == "database":
             held = next(self.state.glob("**/postmaster.pid"), None) or _elsewhere(self.state)
             return [int(held.read_text().split()[0])]
         listed = subprocess.run(
-            ["pgrep", "-f", "-P", str(self.server.pid), "--computing"],
+            ["pgrep", "-f", "-P", str(self.server.process.pid), "--computing"],
             capture_output=True, text=True, check=False,
         )  # fmt: skip
         return [int(text) for text in listed.stdout.split()]
@@ -139,13 +135,12 @@ class Installation:
         for number in self.ids(victim):
             os.kill(number, signal.SIGKILL)
         if victim == "server" and self.server is not None:
-            self.server.wait(30)
+            self.server.process.wait(30)
 
     def close(self) -> None:
         self.client.close()
         if self.server is not None:
-            self.server.terminate()
-            self.server.wait(60)
+            self.server.end()
         for number in self.ids("database"):
             os.kill(number, signal.SIGQUIT)
         time.sleep(1)
@@ -155,7 +150,7 @@ class Flight(threading.Thread):
     """An upload while something dies."""
 
     def __init__(self, run: Installation, title: str) -> None:
-        super().__init__()
+        super().__init__(daemon=True)
         self.run_, self.title = run, title
         self.sent: list[dict[str, Any] | None] = []
 
@@ -200,7 +195,7 @@ def folder() -> Iterator[Path]:
 
 def test_what_is_killed_costs_what_was_in_flight(folder: Path) -> None:
     rng = random.Random(1130)
-    run = Installation(folder / "state")
+    run = Installation(folder / "state", folder / "server.log")
     run.sign_in(run.start())
     try:
         first = run.taken_in(run.upload("the first"))
@@ -214,7 +209,8 @@ def test_what_is_killed_costs_what_was_in_flight(folder: Path) -> None:
             flight.start()
             time.sleep(rng.uniform(0, 1.2))
             run.kill(victim)
-            flight.join()
+            flight.join(PATIENCE_S)
+            assert not flight.is_alive(), "an upload is answered, or refused"
             if victim == "server":
                 run.start()
             # By itself it goes on: who asks again is answered in the end.
@@ -247,7 +243,7 @@ def small_disk(folder: Path) -> Iterator[Path]:
 
 
 def test_a_full_disk_is_a_sentence_and_loses_nothing(small_disk: Path) -> None:
-    run = Installation(small_disk / "state")
+    run = Installation(small_disk / "state", small_disk.parent / "server.log")
     run.sign_in(run.start())
     try:
         first = run.taken_in(run.upload("the first"))

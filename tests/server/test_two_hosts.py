@@ -10,7 +10,6 @@ import ipaddress
 import os
 import shutil
 import ssl
-import subprocess
 import sys
 import threading
 import time
@@ -27,6 +26,7 @@ from cryptography import x509
 from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 from django.db import connection
+from processes import Talking
 from surveys import ROOT, free_port
 
 from trochos.local import read_folder
@@ -71,6 +71,7 @@ class Proxy:
     def __init__(self, pem: Path, upstream: int) -> None:
         class Handler(BaseHTTPRequestHandler):
             protocol_version = "HTTP/1.1"
+            timeout = 300
 
             def pass_on(self) -> None:
                 body = self.rfile.read(int(self.headers.get("Content-Length") or 0))
@@ -102,7 +103,10 @@ class Proxy:
         self.port = self.server.server_address[1]
         context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
         context.load_cert_chain(pem)
-        self.server.socket = context.wrap_socket(self.server.socket, server_side=True)
+        # Each connection's own thread shakes hands: one that is silent holds nobody up.
+        self.server.socket = context.wrap_socket(
+            self.server.socket, server_side=True, do_handshake_on_connect=False
+        )
         threading.Thread(target=self.server.serve_forever, daemon=True).start()
 
     def close(self) -> None:
@@ -114,7 +118,7 @@ class Service:
     """The processes of both hosts."""
 
     def __init__(self, folder: Path) -> None:
-        self.folder, self.running = folder, list[subprocess.Popen[str]]()
+        self.folder, self.running = folder, list[Talking]()
         self.port = free_port()
         self.pem = certificate(folder)
         held = connection.settings_dict
@@ -151,22 +155,15 @@ class Service:
             "TROCHOS_URL": f"https://{NAME}",
         }
 
-    def start(self, host: str, *command: str) -> subprocess.Popen[str]:
-        process = subprocess.Popen(
-            [sys.executable, "-m", *command],
-            env=self.environment(host),
-            stdout=subprocess.PIPE,
-            stderr=subprocess.STDOUT,
-            text=True,
-        )
+    def start(self, host: str, *command: str) -> Talking:
+        log = self.folder / f"{host}-{len(self.running)}.log"
+        process = Talking([sys.executable, "-m", *command], self.environment(host), log)
         self.running.append(process)
         return process
 
     def close(self) -> None:
         for process in self.running:
-            process.terminate()
-        for process in self.running:
-            process.wait(30)
+            process.end()
         self.proxy.close()
         self.sql(f"drop database {self.database} with (force)")
 
@@ -202,18 +199,12 @@ def test_a_server_behind_tls_and_a_worker_elsewhere(service: Service) -> None:
     server = service.start(
         "one", "trochos.server.up", "--no-demo", "--no-workers", "--port", str(service.port)
     )
-    assert server.stdout is not None
-    link = ""
-    for line in server.stdout:
-        if "Sign in once with" in line:
-            link = line.split()[-1]
-            break
+    link = server.line("Sign in once with", PATIENCE_S).split()[-1]
     assert link.startswith(f"https://{NAME}/sign-in#")
 
     # Another machine without the keys of this installation refuses to start.
     strange = service.start("strange", "trochos.server.worker", "--computing")
-    said, _ = strange.communicate(timeout=PATIENCE_S)
-    assert strange.returncode != 0 and "key" in said, said
+    assert strange.process.wait(PATIENCE_S) != 0 and "key" in strange.said(), strange.said()
     other = service.folder / "two"
     other.mkdir()
     for key in ("django.key", "fingerprint.key", "vault.key"):

@@ -6,6 +6,7 @@ as the system user `postgres`; a cluster keeps the owner it was made by.
 
 from __future__ import annotations
 
+import contextlib
 import fcntl
 import hashlib
 import json
@@ -19,10 +20,12 @@ import sys
 import tempfile
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 
 from ..local import state_directory
+
+LONGEST_S = 180
+"""Seconds for one of PostgreSQL's own tools: whoever waits for the lock waits for it as well."""
 
 
 class ClusterError(Exception):
@@ -83,10 +86,17 @@ def _run(owner: str, command: list[str]) -> subprocess.CompletedProcess[str]:
                 "root."
             )
         command = ["runuser", "-u", owner, "--", *command]
-    return subprocess.run(command, cwd="/", text=True, capture_output=True, check=False)
+    try:
+        return subprocess.run(
+            command, cwd="/", text=True, capture_output=True, check=False, timeout=LONGEST_S
+        )
+    except subprocess.TimeoutExpired as error:
+        raise ClusterError(
+            f"{command[-1]} of the database took longer than {LONGEST_S} s and was given up."
+        ) from error
 
 
-@contextmanager
+@contextlib.contextmanager
 def _lock(state: Path) -> Iterator[None]:
     with open(state / "cluster.lock", "w") as stream:
         os.set_inheritable(stream.fileno(), False)
@@ -271,7 +281,11 @@ def ensure_database() -> None:
                     "select 1 from pg_database where datname = 'trochos'"
                 ).fetchone()
                 if row is None:
-                    connection.execute("create database trochos")
+                    # Another process may make it at the same moment: it is told so in two ways.
+                    with contextlib.suppress(
+                        psycopg.errors.DuplicateDatabase, psycopg.errors.UniqueViolation
+                    ):
+                        connection.execute("create database trochos")
             return
         except psycopg.OperationalError as error:
             if attempt == 49:

@@ -4,10 +4,8 @@ from __future__ import annotations
 
 import argparse
 import contextlib
-import ctypes
 import logging
 import os
-import signal
 import socket
 import subprocess
 import sys
@@ -15,7 +13,7 @@ import threading
 import time
 from pathlib import Path
 
-from ..local import state_directory
+from ..local import PARENT, state_directory
 from .cluster import ClusterError, ensure_database, require_database, unreachable
 from .logs import PROCESS
 
@@ -31,18 +29,14 @@ def _listening(host: str, port: int) -> bool:
         return False
 
 
-def _end_with_parent() -> None:
-    """What runs beside the server ends with it, also if it is killed (prctl(2))."""
-    with contextlib.suppress(OSError, AttributeError):
-        ctypes.CDLL(None).prctl(1, signal.SIGTERM)
-
-
 class Kept:
-    """A process beside the server that is started again whenever it ends."""
+    """A process beside the server that is started again whenever it ends. It ends with the server
+    (`local.end_with_parent`); nothing of that runs between fork and exec, where a lock that
+    another thread of the server held would be held for ever."""
 
     def __init__(self, command: list[str], environment: dict[str, str] | None = None) -> None:
         self.command = command
-        self.environment = {**os.environ, **(environment or {})}
+        self.environment = {**os.environ, PARENT: str(os.getpid()), **(environment or {})}
         self._stopping = threading.Event()
         self._process: subprocess.Popen[bytes] | None = None
         self._thread = threading.Thread(target=self._keep, daemon=True)
@@ -63,9 +57,7 @@ class Kept:
         wait = 0.5
         while not self._stopping.is_set():
             began = time.monotonic()
-            self._process = subprocess.Popen(
-                self.command, env=self.environment, preexec_fn=_end_with_parent
-            )
+            self._process = subprocess.Popen(self.command, env=self.environment)
             if self._stopping.is_set():
                 self._process.terminate()
             self._process.wait()

@@ -15,6 +15,7 @@ import resource
 import signal
 import sys
 
+from ..local import end_with_parent
 from .cluster import ClusterError, require_database
 from .logs import PROCESS
 
@@ -24,6 +25,7 @@ AT_ONCE = 24
 
 def main(arguments: list[str]) -> int:
     """Works until it is stopped; 1 if the database cannot be reached."""
+    end_with_parent()
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "trochos.server.settings")
     computing = "--computing" in arguments
     os.environ.setdefault(PROCESS, "computing" if computing else "gathering")
