@@ -6,6 +6,7 @@ export default defineConfig({
   base: "/static/",
   plugins: [react(), tailwindcss()],
   server: { proxy: { "/api": "http://127.0.0.1:8420" } },
-  build: { outDir: "dist", assetsDir: "assets", chunkSizeWarningLimit: 900 },
+  // The page may take fonts from the server only, so none is put into the style sheet.
+  build: { outDir: "dist", assetsDir: "assets", assetsInlineLimit: 0, chunkSizeWarningLimit: 900 },
   test: { environment: "jsdom", include: ["src/**/*.test.{ts,tsx}"] },
 });

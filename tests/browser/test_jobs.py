@@ -10,6 +10,8 @@ import pytest
 from playwright.sync_api import Page, expect
 from surveys import ROOT
 
+from .doing import type_over
+
 
 def open_case(page: Page, complaint: str) -> None:
     page.get_by_role("link", name="Cases", exact=True).click()
@@ -264,6 +266,34 @@ def test_the_map_draws_the_case_and_opens_a_device(page: Page, broken: int) -> N
     expect(page.get_by_role("heading", name="office")).to_be_visible()
 
 
+def test_the_map_zooms_where_one_points_and_moves_by_dragging(page: Page, broken: int) -> None:
+    page.goto(f"/s/{broken}/map")
+    drawing = page.get_by_role("group", name="Map of the network")
+    page.get_by_role("button", name="Fit").click()
+    office = drawing.get_by_role("button", name="office, router")
+
+    def middle() -> tuple[float, float, float]:
+        box = office.bounding_box()
+        assert box is not None
+        return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2, box["width"]
+
+    x, y, width = middle()
+    page.mouse.move(x, y)
+    page.mouse.wheel(0, -400)
+    near = middle()
+    # What one points at stays beneath the pointer.
+    assert near[2] > 1.3 * width and abs(near[0] - x) < 3 and abs(near[1] - y) < 3, near
+    page.mouse.down()
+    page.mouse.move(x - 60, y + 40, steps=4)
+    page.mouse.up()
+    moved = middle()
+    assert abs(moved[0] - x + 60) < 3 and abs(moved[1] - y - 40) < 3, moved
+    # Who dragged a device did not open it; who clicks it does.
+    assert page.url.endswith("/map")
+    office.click()
+    expect(page.get_by_role("heading", name="office")).to_be_visible()
+
+
 def test_a_device_shows_what_is_odd_and_its_line(page: Page, broken: int) -> None:
     page.goto(f"/s/{broken}/devices/tern")
     expect(page.get_by_role("table", name="interfaces")).to_contain_text(
@@ -408,14 +438,20 @@ def test_a_service_that_nobody_runs_is_told_from_the_network(page: Page) -> None
 
 def test_a_change_of_ones_own_is_rehearsed_and_kept(page: Page, broken: int) -> None:
     page.goto(f"/s/{broken}/change")
-    page.get_by_label("Device", exact=True).select_option("tern")
-    box = page.get_by_role("textbox", name="Source of tern, frr.conf")
-    box.fill(box.input_value().replace("ip route 10.64.40.0/24 eth2\n", ""))
+    type_over(page, "tern", "ip route 10.64.40.0/24 eth2", "")
+    # What was there stands beside, and can be put back.
+    gone = page.locator(".cm-deletedLine").filter(has_text="ip route 10.64.40.0/24 eth2")
+    expect(gone).to_be_visible()
+    page.get_by_role("button", name="Put it back").click()
+    expect(gone).to_be_hidden()
+    expect(page.get_by_role("button", name="Rehearse this text")).to_be_disabled()
+    type_over(page, "tern", "ip route 10.64.40.0/24 eth2", "")
     page.get_by_role("button", name="Rehearse this text").click()
     does = page.get_by_role("region", name="What the change does")
     expect(does).to_contain_text("pairs heal")
     page.get_by_role("tab", name="edit").click()
-    page.get_by_label("Device to take down").select_option("office")
+    page.get_by_label("Device to take down").fill("office")
+    page.keyboard.press("Enter")
     page.get_by_role("region", name="Take down").get_by_role("button", name="Down").nth(1).click()
     page.get_by_role("tab", name="effect").click()
     expect(page.get_by_role("img", name=re.compile("breaks: "))).to_be_visible()

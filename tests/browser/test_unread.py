@@ -13,6 +13,8 @@ from surveys import frr, wired, without
 
 from trochos.server.surveys.store import store
 
+from .doing import type_over
+
 
 def row(last: str = "10.64.9.1/24", note: str = "") -> dict[str, bytes]:
     """ant - hub - bee - cat: the hub is drawn, and nothing of it was sent."""
@@ -107,11 +109,7 @@ def test_what_is_missing_is_counted_apart(page: Page) -> None:
 def test_lines_of_a_change_that_nobody_understands_are_shown_first(page: Page) -> None:
     survey = kept(row(), "The row")
     page.goto(f"/s/{survey}/change")
-    page.get_by_label("Device", exact=True).select_option("ant")
-    box = page.get_by_role("textbox", name=re.compile("Source of ant"))
-    box.fill(
-        box.input_value().replace("interface eth1\n", "interface eth1\n ip adress 1.2.3.4/33\n")
-    )
+    type_over(page, "ant", "interface eth1", "interface eth1\n ip adress 1.2.3.4/33")
     page.get_by_role("button", name=re.compile("Rehearse|Take")).first.click()
     shown = page.get_by_role("region", name="Lines that are not understood")
     expect(shown).to_contain_text("ip adress 1.2.3.4/33")

@@ -1,11 +1,12 @@
-import { useMemo } from "react";
+import { Suspense, lazy, useMemo } from "react";
 import { Link } from "react-router";
 
 import { useDevice, useSource } from "../api/queries";
 import { type Evidence } from "../ui/EvidenceLink";
-import { SourceText } from "../ui/SourceText";
 import { Failed, Working } from "../ui/States";
 import { many } from "../ui/words";
+
+const SourceText = lazy(() => import("../ui/SourceText"));
 
 /** The device's own text, at the lines that decide. */
 export function SourcePane({ survey, device, evidence }: {
@@ -47,7 +48,7 @@ export function SourcePane({ survey, device, evidence }: {
       {page.data && !file ? <p className="soft">Nothing was gathered from {device}.</p> : null}
       {source.data ? (
         <div className="min-h-0 flex-1">
-          <SourceText lines={source.data.lines} marks={marks} gaps={gaps} open={open} focus={focus} label={`Source of ${device}`} />
+          <Suspense fallback={<Working what="Opening the text" />}><SourceText lines={source.data.lines} marks={marks} gaps={gaps} open={open} focus={focus} label={`Source of ${device}`} /></Suspense>
         </div>
       ) : null}
     </section>

@@ -1,4 +1,4 @@
-import { useMemo } from "react";
+import { Suspense, lazy, useMemo } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 
 import type { Shapes } from "../api/client";
@@ -9,9 +9,10 @@ import { DataTable, type Column } from "../ui/DataTable";
 import { RelationGates } from "../neighbours/RelationGates";
 import { relationKey } from "../neighbours/relations";
 import { EvidenceLink, evidencePlace, type Evidence } from "../ui/EvidenceLink";
-import { SourceText } from "../ui/SourceText";
 import { Failed, Working } from "../ui/States";
 import { hopWords, many, protocolWords } from "../ui/words";
+
+const SourceText = lazy(() => import("../ui/SourceText"));
 
 type Device = Shapes["DeviceShape"];
 type Interface = Shapes["InterfaceShape"];
@@ -95,7 +96,7 @@ export function DevicePage() {
                 {open.size ? <b className="stop">, {open.size} not understood that matter</b> : ", nothing left open"}
               </p>
               <div className="min-h-0 flex-1">
-                <SourceText lines={source.data.lines} marks={marks} open={open} focus={line} label={`Source of ${name}, ${file ?? ""}`} />
+                <Suspense fallback={<Working what="Opening the text" />}><SourceText lines={source.data.lines} marks={marks} open={open} focus={line} label={`Source of ${name}, ${file ?? ""}`} /></Suspense>
               </div>
             </>
           ) : data.files.length === 0 ? <p className="soft p-3">Nothing was gathered from {name}.</p> : source.error ? <Failed error={source.error} /> : <Working what="Opening the text" />}

@@ -1,4 +1,6 @@
-import { useLayoutEffect, useMemo, useRef, useState, type PointerEvent } from "react";
+import { select, type Selection } from "d3-selection";
+import { zoom, zoomIdentity, type D3ZoomEvent } from "d3-zoom";
+import { useLayoutEffect, useMemo, useRef } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
 import { useMap, useNeighbours, usePath } from "../api/queries";
@@ -162,8 +164,7 @@ function Chart({ survey, drawing, whole, standIn, path, relations, svgRef, open 
   survey: number; drawing: Drawing; whole: Grouped | null; standIn: Map<string, string>; path: Path | null; relations: Relation[];
   svgRef: React.RefObject<SVGSVGElement | null>; open: (device: string) => void;
 }) {
-  const [view, setView] = useState({ x: 0, y: 0, scale: 1 });
-  const drag = useRef<{ x: number; y: number; moved: boolean } | null>(null);
+  const layer = useRef<SVGGElement>(null);
   const at = useMemo(() => new Map(drawing.places.map((place) => [place.id, place])), [drawing]);
   const ties = useMemo(() => tiesOf(relations, at, standIn), [relations, at, standIn]);
   const used = useMemo(() => {
@@ -200,48 +201,41 @@ function Chart({ survey, drawing, whole, standIn, path, relations, svgRef, open 
     const links = (place: Place) => drawing.wires.filter((wire) => wire.from === place.id || wire.to === place.id).length;
     return stop ?? [...drawing.places].map((place) => ({ place, links: links(place) })).sort((a, b) => b.place.breaks - a.place.breaks || b.links - a.links)[0]?.place;
   }, [drawing, stops, path]);
+  // What is seen moves beneath the pointer without the drawing being made again.
+  const behaviour = useMemo(
+    () => zoom<SVGSVGElement, unknown>()
+      .scaleExtent([0.5, 40])
+      .extent([[0, 0], [drawing.width, drawing.height]])
+      .clickDistance(4)
+      .on("zoom", ({ transform }: D3ZoomEvent<SVGSVGElement, unknown>) => layer.current?.setAttribute("transform", transform.toString())),
+    [drawing],
+  );
   useLayoutEffect(() => {
-    const box = svgRef.current?.getBoundingClientRect();
-    if (!box?.width || !box.height || !focus) return;
-    setView(readable(drawing, box, focus));
-  }, [drawing, focus, svgRef]);
-
-  const move = (event: PointerEvent<SVGSVGElement>) => {
-    if (!drag.current) return;
-    const box = event.currentTarget.getBoundingClientRect();
-    const factor = drawing.width / view.scale / box.width;
-    const dx = event.clientX - drag.current.x;
-    const dy = event.clientY - drag.current.y;
-    if (Math.abs(dx) + Math.abs(dy) > 3) drag.current.moved = true;
-    if (drag.current.moved) {
-      setView((old) => ({ ...old, x: old.x - dx * factor, y: old.y - dy * factor }));
-      drag.current.x = event.clientX;
-      drag.current.y = event.clientY;
+    const svg = svgRef.current;
+    const box = svg?.getBoundingClientRect();
+    if (!svg) return;
+    const chart = select(svg).call(behaviour).on("dblclick.zoom", null);
+    if (box?.width && box.height && focus) {
+      const { x, y, scale } = readable(drawing, box, focus);
+      chart.call(behaviour.transform, zoomIdentity.scale(scale).translate(-x, -y));
     }
+    return () => { chart.on(".zoom", null); };
+  }, [behaviour, drawing, focus, svgRef]);
+  const withChart = (change: (chart: Selection<SVGSVGElement, unknown, null, undefined>) => void) => () => {
+    if (svgRef.current) change(select(svgRef.current));
   };
-  const zoom = (by: number) =>
-    setView((old) => {
-      const scale = Math.min(40, Math.max(0.5, old.scale * by));
-      const cx = old.x + drawing.width / old.scale / 2;
-      const cy = old.y + drawing.height / old.scale / 2;
-      return { scale, x: cx - drawing.width / scale / 2, y: cy - drawing.height / scale / 2 };
-    });
 
   return (
     <div className="relative min-h-0 flex-1">
       <svg
         ref={svgRef}
         className="h-full w-full touch-none select-none"
-        viewBox={`${view.x} ${view.y} ${drawing.width / view.scale} ${drawing.height / view.scale}`}
+        viewBox={`0 0 ${drawing.width} ${drawing.height}`}
         preserveAspectRatio="xMidYMid meet"
         role="group"
         aria-label="Map of the network"
-        onPointerDown={(event) => { drag.current = { x: event.clientX, y: event.clientY, moved: false }; }}
-        onPointerMove={move}
-        onPointerUp={() => { drag.current = null; }}
-        onPointerLeave={() => { drag.current = null; }}
-        onWheel={(event) => zoom(event.deltaY < 0 ? 1.15 : 1 / 1.15)}
       >
+        <g ref={layer}>
         {drawing.wires.map((wire) => {
           const a = at.get(wire.from);
           const b = at.get(wire.to);
@@ -268,16 +262,17 @@ function Chart({ survey, drawing, whole, standIn, path, relations, svgRef, open 
         {ties.length ? null : drawing.wires.map((wire) => <BundleMark key={`${wire.from} ${wire.to} ${wire.link}`} bundle={whole?.bundles.get(wire.link)} a={at.get(wire.from)} b={at.get(wire.to)} />)}
         {ties.map((tie, index) => <Tie key={index} tie={tie} />)}
         {drawing.places.map((place) => place.kind === "group" ? (
-          <GroupMark key={place.id} place={place} inside={whole?.inside.get(place.id)} onOpen={() => { if (!drag.current?.moved) open(place.id); }} />
+          <GroupMark key={place.id} place={place} inside={whole?.inside.get(place.id)} onOpen={() => open(place.id)} />
         ) : (
           <PlaceMark key={place.id} place={place} stop={stops.get(place.id) ?? null} survey={survey}
-            onOpen={() => { if (!drag.current?.moved) open(place.id); }} />
+            onOpen={() => open(place.id)} />
         ))}
+        </g>
       </svg>
       <div className="no-print absolute right-3 bottom-3 flex flex-col gap-1">
-        <button type="button" className="btn btn-sm btn-square" aria-label="Zoom in" onClick={() => zoom(1.25)}>+</button>
-        <button type="button" className="btn btn-sm btn-square" aria-label="Zoom out" onClick={() => zoom(0.8)}>−</button>
-        <button type="button" className="btn btn-sm btn-square" aria-label="Fit" onClick={() => setView({ x: 0, y: 0, scale: 1 })}>▢</button>
+        <button type="button" className="btn btn-sm btn-square" aria-label="Zoom in" onClick={withChart((chart) => behaviour.scaleBy(chart, 1.25))}>+</button>
+        <button type="button" className="btn btn-sm btn-square" aria-label="Zoom out" onClick={withChart((chart) => behaviour.scaleBy(chart, 0.8))}>−</button>
+        <button type="button" className="btn btn-sm btn-square" aria-label="Fit" onClick={withChart((chart) => behaviour.transform(chart, zoomIdentity))}>▢</button>
       </div>
     </div>
   );

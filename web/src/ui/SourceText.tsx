@@ -1,5 +1,11 @@
-import { useVirtualizer } from "@tanstack/react-virtual";
+import { EditorState, RangeSetBuilder, type Extension } from "@codemirror/state";
+import {
+  Decoration, EditorView, GutterMarker, ViewPlugin, WidgetType, gutterLineClass, lineNumberMarkers, lineNumbers,
+  type DecorationSet, type ViewUpdate,
+} from "@codemirror/view";
 import { useEffect, useRef } from "react";
+
+import { WORDS } from "./codeLook";
 
 interface Props {
   lines: string[];
@@ -14,78 +20,113 @@ interface Props {
   label: string;
 }
 
-function Marked({ text, part }: { text: string; part: string | null }) {
-  if (!part || text.length < 200) return <>{text}</>;
-  const at = text.indexOf(part);
-  if (at < 0) return <>{text}</>;
-  return (
-    <>
-      {text.slice(0, at)}
-      <mark className="rounded bg-[var(--mark-edge)]/40 font-semibold text-inherit">{part}</mark>
-      {text.slice(at + part.length)}
-    </>
-  );
+/** Longer lines are broken: one line of data may hold a whole configuration. */
+const LONG = 300;
+const CROWDED = 200;
+
+class Unread extends GutterMarker {
+  constructor(readonly line: number) { super(); }
+  override eq(other: Unread) { return other.line === this.line; }
+  override toDOM() {
+    const said = document.createElement("span");
+    said.textContent = `? ${this.line}`;
+    said.title = "not understood, and it matters";
+    return said;
+  }
+}
+
+class MarkedLine extends GutterMarker {
+  override elementClass = "source-marked";
+}
+
+class Gap extends WidgetType {
+  constructor(readonly text: string) { super(); }
+  override eq(other: Gap) { return other.text === this.text; }
+  override toDOM() {
+    const said = document.createElement("div");
+    said.className = "hatched stop border-l-4 border-error py-0.5 pl-2 font-bold";
+    said.dataset.missing = "";
+    said.textContent = `missing: ${this.text}`;
+    return said;
+  }
 }
 
 /** Indentation keeps its depth and takes less room, so that nested data stays in sight. */
-function Indent({ text }: { text: string }) {
-  const depth = text.length - text.trimStart().length;
-  return depth ? <span style={{ fontSize: "0.45em" }}>{text.slice(0, depth)}</span> : null;
+const INDENTS = ViewPlugin.fromClass(
+  class {
+    decorations: DecorationSet;
+    constructor(view: EditorView) { this.decorations = indents(view); }
+    update(update: ViewUpdate) {
+      if (update.docChanged || update.viewportChanged) this.decorations = indents(update.view);
+    }
+  },
+  { decorations: (held) => held.decorations },
+);
+
+function indents(view: EditorView): DecorationSet {
+  const out = new RangeSetBuilder<Decoration>();
+  const small = Decoration.mark({ class: "source-indent" });
+  for (const { from, to } of view.visibleRanges) {
+    for (let at = from; at <= to; ) {
+      const line = view.state.doc.lineAt(at);
+      const depth = line.text.length - line.text.trimStart().length;
+      if (depth) out.add(line.from, line.from + depth, small);
+      at = line.to + 1;
+    }
+  }
+  return out.finish();
 }
 
-/** A device's own text with line numbers; the deciding lines are marked. */
-export function SourceText({ lines, marks, open, gaps, focus, label }: Props) {
+function marked({ marks, open, gaps }: Pick<Props, "marks" | "open" | "gaps">, state: EditorState): Extension[] {
+  const shown = new RangeSetBuilder<Decoration>();
+  const numbers = new RangeSetBuilder<GutterMarker>();
+  const edges = new RangeSetBuilder<GutterMarker>();
+  const edge = new MarkedLine();
+  for (let number = 1; number <= state.doc.lines; number += 1) {
+    const line = state.doc.line(number);
+    const kinds = [marks.has(number) ? "source-marked" : "", line.length > LONG ? "source-long" : ""].filter(Boolean);
+    if (kinds.length) {
+      shown.add(line.from, line.from, Decoration.line({ class: kinds.join(" "), attributes: marks.has(number) ? { "data-marked": "true" } : {} }));
+    }
+    if (marks.has(number)) edges.add(line.from, line.from, edge);
+    const part = marks.get(number);
+    const at = part && line.length >= CROWDED ? line.text.indexOf(part) : -1;
+    if (part && at >= 0) shown.add(line.from + at, line.from + at + part.length, Decoration.mark({ tagName: "mark", class: "source-part" }));
+    if (open?.has(number)) numbers.add(line.from, line.from, new Unread(number));
+    const gap = gaps?.get(number);
+    if (gap) shown.add(line.to, line.to, Decoration.widget({ widget: new Gap(gap), block: true, side: 1 }));
+  }
+  return [
+    EditorView.decorations.of(shown.finish()),
+    lineNumberMarkers.of(numbers.finish()),
+    gutterLineClass.of(edges.finish()),
+  ];
+}
+
+/** A device's own text with line numbers, to be searched; the deciding lines are marked. */
+export default function SourceText({ lines, marks, open, gaps, focus, label }: Props) {
   const box = useRef<HTMLDivElement>(null);
-  const rows = useVirtualizer({
-    count: lines.length,
-    getScrollElement: () => box.current,
-    estimateSize: () => 19,
-    overscan: 20,
-  });
+  const view = useRef<EditorView | null>(null);
   useEffect(() => {
-    if (focus) rows.scrollToIndex(Math.min(focus, lines.length) - 1, { align: "center" });
-  }, [focus, lines, rows]);
-  return (
-    <div
-      ref={box}
-      tabIndex={0}
-      role="region"
-      aria-label={label}
-      className="mono h-full min-h-0 overflow-auto pb-2"
-    >
-      <div style={{ height: rows.getTotalSize(), position: "relative" }}>
-        {rows.getVirtualItems().map((row) => {
-          const number = row.index + 1;
-          const marked = marks.has(number);
-          const text = lines[row.index] ?? "";
-          return (
-            <div
-              key={row.key}
-              data-index={row.index}
-              data-marked={marked || undefined}
-              ref={rows.measureElement}
-              className={`absolute left-0 w-max min-w-full ${marked ? "bg-[var(--mark)] shadow-[inset_3px_0_0_var(--mark-edge)]" : ""}`}
-              style={{ transform: `translateY(${row.start}px)` }}
-            >
-              <div className="flex">
-              <span className="soft w-11 shrink-0 pr-2.5 text-right select-none">
-                {open?.has(number) ? <span title="not understood, and it matters">?</span> : null}
-                {number}
-              </span>
-              <span className={text.length > 300 ? "w-96 break-all whitespace-pre-wrap" : "pr-3 whitespace-pre"}>
-                <Indent text={text} />
-                <Marked text={text.trimStart()} part={marks.get(number) ?? null} />
-              </span>
-              </div>
-              {gaps?.has(number) ? (
-                <div className="hatched stop flex border-l-4 border-error py-0.5 font-bold" data-missing>
-                  <span className="w-2 shrink-0" /> missing: {gaps.get(number)}
-                </div>
-              ) : null}
-            </div>
-          );
-        })}
-      </div>
-    </div>
-  );
+    const doc = lines.join("\n");
+    const state = EditorState.create({
+      doc,
+      extensions: [
+        lineNumbers(), INDENTS, WORDS,
+        EditorState.readOnly.of(true), EditorView.editable.of(false),
+        EditorView.contentAttributes.of({ tabindex: "0", "aria-label": label }),
+        marked({ marks, open, gaps }, EditorState.create({ doc })),
+      ],
+    });
+    const made = new EditorView({ state, parent: box.current ?? undefined });
+    view.current = made;
+    return () => made.destroy();
+  }, [lines, marks, open, gaps, label]);
+  useEffect(() => {
+    const shown = view.current;
+    if (!shown || !focus) return;
+    const line = shown.state.doc.line(Math.min(focus, shown.state.doc.lines));
+    shown.dispatch({ effects: EditorView.scrollIntoView(line.from, { y: "center" }) });
+  }, [focus, lines, marks, open, gaps, label]);
+  return <div ref={box} role="region" aria-label={label} className="mono h-full min-h-0" />;
 }
