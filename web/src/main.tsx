@@ -6,6 +6,8 @@ import { BrowserRouter, Navigate, Route, Routes } from "react-router";
 import { SignIn } from "./account/SignIn";
 import { Problem } from "./api/client";
 import { useSession, useSurveys } from "./api/queries";
+import { goAhead } from "./ahead";
+import { later } from "./pages";
 import { keepPresses } from "./ui/pressing";
 import { setProtocols } from "./ui/words";
 import { CaseList } from "./case/CaseList";
@@ -21,17 +23,17 @@ import { Shell } from "./ui/Shell";
 import { Empty, Failed, Working } from "./ui/States";
 
 // What one sees first comes first; the other views come when somebody opens them.
-const AccountPage = lazy(() => import("./account/AccountPage").then((page) => ({ default: page.AccountPage })));
-const AdministrationPage = lazy(() => import("./administration/AdministrationPage").then((page) => ({ default: page.AdministrationPage })));
-const ExpectationsPage = lazy(() => import("./before/ExpectationsPage").then((page) => ({ default: page.ExpectationsPage })));
-const SweepPage = lazy(() => import("./before/SweepPage").then((page) => ({ default: page.SweepPage })));
-const ReportPage = lazy(() => import("./case/ReportPage").then((page) => ({ default: page.ReportPage })));
-const ChangePage = lazy(() => import("./change/ChangePage").then((page) => ({ default: page.ChangePage })));
-const GatherPage = lazy(() => import("./gather/GatherPage").then((page) => ({ default: page.GatherPage })));
-const MapPage = lazy(() => import("./map/MapPage").then((page) => ({ default: page.MapPage })));
-const ManualPage = lazy(() => import("./manual/ManualPage").then((page) => ({ default: page.ManualPage })));
-const NeighboursPage = lazy(() => import("./neighbours/NeighboursPage").then((page) => ({ default: page.NeighboursPage })));
-const ComparePage = lazy(() => import("./surveys/ComparePage").then((page) => ({ default: page.ComparePage })));
+const AccountPage = lazy(later.account);
+const AdministrationPage = lazy(later.administration);
+const ExpectationsPage = lazy(later.expectations);
+const SweepPage = lazy(later.sweep);
+const ReportPage = lazy(later.report);
+const ChangePage = lazy(later.change);
+const GatherPage = lazy(later.gather);
+const MapPage = lazy(later.map);
+const ManualPage = lazy(later.manual);
+const NeighboursPage = lazy(later.neighbours);
+const ComparePage = lazy(later.compare);
 
 const queries = new QueryClient({
   defaultOptions: {
@@ -92,6 +94,7 @@ function App() {
 }
 
 keepPresses(document);
+goAhead(document, queries);
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>
     <QueryClientProvider client={queries}>

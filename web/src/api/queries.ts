@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { queryOptions, useQuery } from "@tanstack/react-query";
 
 import { ask, client, type Shapes } from "./client";
 
@@ -27,20 +27,26 @@ export function useReading(survey: number) {
   });
 }
 
-export function useFindings(survey: number) {
-  return useQuery({
+export const findingsOf = (survey: number) =>
+  queryOptions({
     queryKey: ["findings", survey],
     queryFn: () => ask(client.GET("/api/surveys/{survey}/findings", at(survey))),
     ...FOREVER,
   });
+
+export function useFindings(survey: number) {
+  return useQuery(findingsOf(survey));
 }
 
-export function useNeighbours(survey: number) {
-  return useQuery({
+export const neighboursOf = (survey: number) =>
+  queryOptions({
     queryKey: ["neighbours", survey],
     queryFn: () => ask(client.GET("/api/surveys/{survey}/neighbours", at(survey))),
     ...FOREVER,
   });
+
+export function useNeighbours(survey: number) {
+  return useQuery(neighboursOf(survey));
 }
 
 export function useNames(survey: number) {
@@ -51,16 +57,19 @@ export function useNames(survey: number) {
   });
 }
 
-export function useDevices(survey: number) {
-  return useQuery({
+export const devicesOf = (survey: number) =>
+  queryOptions({
     queryKey: ["devices", survey],
     queryFn: () => ask(client.GET("/api/surveys/{survey}/devices", at(survey))),
     ...FOREVER,
   });
+
+export function useDevices(survey: number) {
+  return useQuery(devicesOf(survey));
 }
 
-export function useDevice(survey: number, device: string) {
-  return useQuery({
+export const deviceOf = (survey: number, device: string) =>
+  queryOptions({
     queryKey: ["device", survey, device],
     enabled: device !== "",
     queryFn: () =>
@@ -71,6 +80,9 @@ export function useDevice(survey: number, device: string) {
       ),
     ...FOREVER,
   });
+
+export function useDevice(survey: number, device: string) {
+  return useQuery(deviceOf(survey, device));
 }
 
 export function useSource(survey: number, device: string, file: string | null) {
@@ -87,19 +99,25 @@ export function useSource(survey: number, device: string, file: string | null) {
   });
 }
 
-export function useMap(survey: number) {
-  return useQuery({
+export const mapOf = (survey: number) =>
+  queryOptions({
     queryKey: ["map", survey],
     queryFn: () => ask(client.GET("/api/surveys/{survey}/map", at(survey))),
     ...FOREVER,
   });
+
+export function useMap(survey: number) {
+  return useQuery(mapOf(survey));
 }
 
-export function useCases(survey: number) {
-  return useQuery({
+export const casesOf = (survey: number) =>
+  queryOptions({
     queryKey: ["cases", survey],
     queryFn: () => ask(client.GET("/api/surveys/{survey}/cases", at(survey))),
   });
+
+export function useCases(survey: number) {
+  return useQuery(casesOf(survey));
 }
 
 /** What is asked: the complaint in its parts, as they stand in the URL. */
@@ -113,8 +131,8 @@ export interface Question {
   dont_fragment?: boolean;
 }
 
-export function usePath(survey: number, question: Question | null) {
-  return useQuery({
+export const pathOf = (survey: number, question: Question | null) =>
+  queryOptions({
     queryKey: ["path", survey, question],
     enabled: question !== null,
     queryFn: () =>
@@ -126,6 +144,9 @@ export function usePath(survey: number, question: Question | null) {
     ...FOREVER,
     retry: false,
   });
+
+export function usePath(survey: number, question: Question | null) {
+  return useQuery(pathOf(survey, question));
 }
 
 export function useDecision(survey: number, device: string | null, target: string | null) {

@@ -18,6 +18,9 @@ import { packetOf, questionOf, queryOf } from "./question";
 import { Sentence } from "./Sentence";
 import { SourcePane } from "./SourcePane";
 
+// The texts of devices are shown in any case: they are loaded beside the answer, not after it.
+void import("../ui/SourceText");
+
 /** One complaint: sentence, journey, and the three panes of the selected hop. */
 export function CasePage() {
   const params = useParams();

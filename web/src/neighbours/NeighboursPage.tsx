@@ -1,4 +1,5 @@
-import { useMemo } from "react";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useMemo, useRef } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 
 import type { Shapes } from "../api/client";
@@ -8,7 +9,7 @@ import { standing } from "../ui/address";
 import { EvidenceLink } from "../ui/EvidenceLink";
 import { Failed, Working } from "../ui/States";
 import { many } from "../ui/words";
-import { endName, familyProtocol, groupRelations, relationKey, relationName } from "./relations";
+import { endName, familyProtocol, groupRelations, relationKey, relationName, type Group } from "./relations";
 
 type Relation = Shapes["RelationShape"];
 type Gate = Relation["gates"][number];
@@ -69,38 +70,53 @@ export function NeighboursPage() {
             <input aria-label="Find a device or interface" placeholder="device or interface" className="input input-sm min-w-0 flex-1" value={query.get("find") ?? ""} onChange={(event) => set({ find: event.target.value })} />
           </div>
         </header>
-        <div className="min-h-0 flex-1 overflow-auto p-2">
-          {groups.map((group) => (
-            <section key={group.title} className="pb-3">
-              <h2 className={`px-1 pb-1 ${group.works ? "soft" : "stop font-semibold"}`}>
-                {group.works ? "✓" : "✕"} {group.title} <span className="soft font-normal">{group.pairs.length}</span>
-              </h2>
-              <ul>
-                {group.pairs.map((pair) => {
-                  const key = relationKey(pair);
-                  const chosen = open !== undefined && relationKey(open) === key;
-                  return (
-                    <li key={key}>
-                      <button type="button" aria-pressed={chosen} onClick={() => set({ pair: key })}
-                        className={`grid w-full grid-cols-[4.6rem_minmax(0,1fr)] gap-x-2 rounded-field px-2 py-1 text-left ${chosen ? "bg-base-100 shadow-[0_0_0_1px_var(--color-base-300)]" : "hover:bg-base-100"}`}>
-                        <span className="soft">{relationName(pair)}</span>
-                        <span className="min-w-0">
-                          <b>{pair.left.device}</b> <span className="mono">{pair.left.interface ?? ""}</span>
-                          {" – "}
-                          <b>{pair.right.device}</b> <span className="mono">{pair.right.interface ?? ""}</span>
-                          <span className="soft block">{pair.left.state} – {pair.right.state}</span>
-                        </span>
-                      </button>
-                    </li>
-                  );
-                })}
-              </ul>
-            </section>
-          ))}
-          {shown.length ? null : <p className="soft p-2">No relation matches.</p>}
-        </div>
+        <RelationList groups={groups} open={open} onOpen={(pair) => set({ pair: relationKey(pair) })} />
       </section>
       {open ? <Ladder survey={survey} relation={open} /> : <p className="soft p-4">Choose a relation.</p>}
+    </div>
+  );
+}
+
+/** The relations under what is wrong with them; only what is in sight is drawn. */
+function RelationList({ groups, open, onOpen }: { groups: Group[]; open: Relation | undefined; onOpen: (pair: Relation) => void }) {
+  const box = useRef<HTMLDivElement>(null);
+  const lines = useMemo(() => groups.flatMap((group): (Group | Relation)[] => [group, ...group.pairs]), [groups]);
+  const list = useVirtualizer({
+    count: lines.length,
+    getScrollElement: () => box.current,
+    estimateSize: (at) => ("pairs" in (lines[at] as Group | Relation) ? 28 : 46),
+    overscan: 8,
+  });
+  return (
+    <div ref={box} className="min-h-0 flex-1 overflow-auto p-2">
+      {lines.length ? null : <p className="soft p-2">No relation matches.</p>}
+      <ul className="relative" style={{ height: list.getTotalSize() }}>
+        {list.getVirtualItems().map((item) => {
+          const line = lines[item.index] as Group | Relation;
+          const chosen = line === open;
+          return (
+            <li key={"pairs" in line ? line.title : relationKey(line)} data-index={item.index} ref={list.measureElement}
+              className="absolute left-0 w-full" style={{ transform: `translateY(${item.start}px)` }}>
+              {"pairs" in line ? (
+                <h2 className={`px-1 pt-2 pb-1 ${line.works ? "soft" : "stop font-semibold"}`}>
+                  {line.works ? "✓" : "✕"} {line.title} <span className="soft font-normal">{line.pairs.length}</span>
+                </h2>
+              ) : (
+                <button type="button" aria-pressed={chosen} onClick={() => onOpen(line)}
+                  className={`grid w-full grid-cols-[4.6rem_minmax(0,1fr)] gap-x-2 rounded-field px-2 py-1 text-left ${chosen ? "bg-base-100 shadow-[0_0_0_1px_var(--color-base-300)]" : "hover:bg-base-100"}`}>
+                  <span className="soft">{relationName(line)}</span>
+                  <span className="min-w-0">
+                    <b>{line.left.device}</b> <span className="mono">{line.left.interface ?? ""}</span>
+                    {" – "}
+                    <b>{line.right.device}</b> <span className="mono">{line.right.interface ?? ""}</span>
+                    <span className="soft block">{line.left.state} – {line.right.state}</span>
+                  </span>
+                </button>
+              )}
+            </li>
+          );
+        })}
+      </ul>
     </div>
   );
 }
