@@ -113,6 +113,9 @@ def test_no_way_in_lets_a_secret_out(
     caplog: pytest.LogCaptureFixture,
 ) -> None:
     monkeypatch.setenv("TROCHOS_STATE", str(tmp_path))
+    # Every form of the desk's answer is there after a few copies; its thirty faults need 300.
+    monkeypatch.setattr("trochos.core.whole.desk.WORK", 0)
+    monkeypatch.setattr("trochos.core.whole.desk.FINDINGS", 8)
     secret, client = Planted(), admin_client
     packed = io.BytesIO()
     with zipfile.ZipFile(packed, "w") as archive:

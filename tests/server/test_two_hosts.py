@@ -238,7 +238,7 @@ def test_a_server_behind_tls_and_a_worker_elsewhere(service: Service) -> None:
 
         sent = client.post(
             "/api/surveys",
-            files={"files": ("faulty.zip", uploaded(ROOT / "demo" / "broken"))},
+            files={"files": ("faulty.zip", uploaded(ROOT / "demo" / "quay-broken"))},
             headers={"X-CSRFToken": token},
         )
         # The worker of the other host reads what was sent here, sealed under the same key.

@@ -494,9 +494,13 @@ def only_removes(edits: tuple[Edit, ...]) -> bool:
 
 
 def trial_findings(trial: Trial) -> list[Finding]:
-    """The findings of a changed network."""
-    bench = trial.bench
-    return find_all(Context(bench.network, bench.tables, bench.forwarding, bench.reach))
+    """The findings of a changed network that may have remedies."""
+    return _findings(trial.bench)
+
+
+def _findings(bench: Bench) -> list[Finding]:
+    context = Context(bench.network, bench.tables, bench.forwarding, bench.reach, of_trial=True)
+    return find_all(context)
 
 
 def diagnose(
@@ -546,7 +550,7 @@ def _other_family(
             return
         search = Search(
             copy,
-            find_all(Context(copy.network, copy.tables, copy.forwarding, copy.reach)),
+            _findings(copy),
             *(sender, str(also.target), traffic, progress),
         )
     except (EditError, EndpointError):

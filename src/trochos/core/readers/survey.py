@@ -11,7 +11,8 @@ import hashlib
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
-from functools import lru_cache, partial
+from functools import partial
+from threading import Lock
 
 from ..network.fabric import Fabric
 from ..network.facts import (
@@ -150,13 +151,36 @@ def places(files: Mapping[str, bytes], survey: Survey) -> dict[tuple[str, str], 
     return out
 
 
-@lru_cache(maxsize=96)
-def _parsed(device: str, name: str, text: str) -> Node:
-    """A file's JSON, kept for the next copy of its survey: most files stay as they are.
+class _Parsed:
+    """What files of data hold, kept for the next copy of their survey: most stay as they are.
 
-    Readers mark in the tree what they used; the same reader marks the same again.
+    Readers mark in a tree what they used; the same reader marks the same again. Those asked for
+    last are kept, up to `MOST` characters of text, of which each takes about ten bytes here.
     """
-    return parse_data(text)
+
+    MOST = 4_000_000
+
+    def __init__(self) -> None:
+        self._held: dict[tuple[str, str, str], Node] = {}
+        self._size = 0
+        self._lock = Lock()
+
+    def __call__(self, device: str, name: str, text: str) -> Node:
+        key = (device, name, text)
+        with self._lock:
+            node = self._held.pop(key, None)
+            if node is None:
+                node = parse_data(text)
+                self._size += len(text)
+            self._held[key] = node
+            while self._size > self.MOST and len(self._held) > 1:
+                oldest = next(iter(self._held))
+                del self._held[oldest]
+                self._size -= len(oldest[2])
+            return node
+
+
+_parsed = _Parsed()
 
 
 class ReadingStopped(Exception):

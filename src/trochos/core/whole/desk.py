@@ -49,6 +49,10 @@ WALKED = 1000
 """How many pairs that no cause explains are walked one by one to say where they end."""
 ALIKE = 8
 """For how many pairs it is looked which of findings that ask for the same line they need."""
+BRIEF = 14
+"""How much is tried for a pair at first. What needs more waits until the faults of the others are
+taken away, which often mend it, too: of 28 searches in the demo 24 end within 14 trials, and of
+the others 40 trials each found nothing."""
 REMEDIES = 3
 """How many remedies of each are compared."""
 
@@ -60,10 +64,12 @@ class _Budget:
         self.left = max(LEAST_COPIES, WORK // max(1, len(survey.network.devices)) ** 2)
         self._watch = watch
 
-    def within(self, done: int, of: int) -> Watch:
+    def within(self, done: int, of: int, brief: bool = False) -> Watch:
         """Watches one of the searches: what it tries is said, how far all are is counted."""
 
         def watch(tried: int, most: int, what: str) -> bool:
+            if brief and tried > BRIEF:
+                return False
             self.left -= 1
             return self.left > 0 and self._watch(done, of, what)
 
@@ -235,8 +241,7 @@ def _grouped(
         if not healed:
             # Others that end there in the same way are not asked one by one.
             where = _end(survey, question)
-            alike = [q for q in left if q.owner == question.owner and left[q] == left[question]]
-            alike = [q for q in alike if q == question or _end(survey, q) == where]
+            alike = sorted(_alike(survey, question, left) | {question})
             rest.setdefault(where, []).extend(alike)
             for item in alike:
                 left.pop(item)
@@ -285,12 +290,18 @@ def _peeled(
     now = asked(copy.reach, left)
     open_ = {q: now[q] for q in left if q in now and now[q].ok is not True}
     known = len(left)
+    later_on: set[Question] = set()
     while open_:
-        question = _next(open_)
+        ready = {q: a for q, a in open_.items() if q not in later_on}
+        question = _next(ready or open_)
         if budget.left <= 0 or not watch(known - len(open_), known, question.sender):
             return False
-        found = _diagnosis(copy, question, budget.within(known - len(open_), known))
+        watched = budget.within(known - len(open_), known, brief=bool(ready))
+        found = _diagnosis(copy, question, watched)
         causes = [c for c in found.causes if c.option.finding.id in found.cure] if found else []
+        if ready and not causes and found and not found.complete:
+            later_on |= {question} | _alike(copy, question, open_)
+            continue
         edits = tuple(edit for cause in causes for edit in cause.option.edits)
         later = _with(copy, edits) if edits else None
         then = asked(later.reach, open_) if later is not None else {}
@@ -299,9 +310,7 @@ def _peeled(
         unsure = {q for q in mended.unsure if open_[q].ok is False} if mended.whole else set()
         healed = mended.whole | unsure
         if later is None or not healed:
-            where = _end(copy, question)
-            alike = {q for q in open_ if q.owner == question.owner and open_[q] == open_[question]}
-            for item in {q for q in alike if _end(copy, q) == where} | {question}:
+            for item in _alike(copy, question, open_) | {question}:
                 rest.setdefault(_end(survey, item), []).append(item)
                 open_.pop(item)
                 left.pop(item)
@@ -316,6 +325,15 @@ def _peeled(
         copy = later
         copy.let_go()  # else each copy would keep all before it
     return True
+
+
+def _alike(
+    survey: Computed, question: Question, open_: dict[Question, Answered]
+) -> set[Question]:
+    """Those that go to the same device and end where this one ends, in the same way."""
+    where = _end(survey, question)
+    alike = {q for q in open_ if q.owner == question.owner and open_[q] == open_[question]}
+    return {q for q in alike if _end(survey, q) == where}
 
 
 def _with(survey: Computed, edits: tuple[Edit, ...]) -> Computed | None:

@@ -19,6 +19,9 @@ class Context:
     tables: Tables
     forwarding: Forwarding
     reach: Reach
+    of_trial: bool = False
+    """True for a changed copy whose findings are asked for remedies only: what nobody has a remedy
+    for and takes long to see is left out."""
     _distance: dict[str, dict[str, int]] = field(default_factory=dict)
 
     def certain(self, device: Device, family: int) -> bool:
