@@ -1,6 +1,6 @@
 import type { QueryClient } from "@tanstack/react-query";
 
-import { casesOf, deviceOf, devicesOf, findingsOf, mapOf, neighboursOf, pathOf } from "./api/queries";
+import { casesOf, deskOf, deviceOf, devicesOf, findingsOf, mapOf, neighboursOf, pathOf } from "./api/queries";
 import { packetOf, questionOf } from "./case/question";
 import { later } from "./pages";
 
@@ -16,6 +16,7 @@ export function prepare(href: string, queries: QueryClient): void {
   const question = place === "case" || place === "map" ? questionOf(url.searchParams) : null;
   if (question) void queries.prefetchQuery(pathOf(number, question));
   if (place === "map") void queries.prefetchQuery(mapOf(number));
+  else if (place === "desk") void queries.prefetchQuery(deskOf(number));
   else if (place === "neighbours") void queries.prefetchQuery(neighboursOf(number));
   else if (place === "devices") {
     if (rest) void queries.prefetchQuery(deviceOf(number, decodeURIComponent(rest)));

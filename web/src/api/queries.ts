@@ -218,12 +218,17 @@ export function useDiagnosis(survey: number, question: Question | null) {
 }
 
 /** What fails in a survey, by cause; asked again while it is being worked out. */
-export function useDesk(survey: number) {
-  return useQuery({
+export const deskOf = (survey: number) =>
+  queryOptions({
     queryKey: ["desk", survey],
     queryFn: () => ask(client.GET("/api/surveys/{survey}/desk", at(survey))),
-    refetchInterval: (query) => (query.state.data?.state === "working" ? 400 : false),
     staleTime: Infinity,
+  });
+
+export function useDesk(survey: number) {
+  return useQuery({
+    ...deskOf(survey),
+    refetchInterval: (query) => (query.state.data?.state === "working" ? 400 : false),
   });
 }
 
