@@ -1,4 +1,4 @@
-import { useEffect, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
 import type { Shapes } from "../api/client";
@@ -7,6 +7,7 @@ import { useKeep } from "../change/keep";
 import { Failed, Working } from "../ui/States";
 import { Underway } from "../ui/Underway";
 import { many } from "../ui/words";
+import { pairsOf, stacks } from "./stacks";
 
 type Desk = Shapes["DeskShape"];
 type Group = Shapes["DeskGroupShape"];
@@ -38,8 +39,9 @@ export function DeskPage() {
 }
 
 function Answer({ survey, desk, before }: { survey: number; desk: Desk; before: Shapes["OlderShape"] | null }) {
-  const open = desk.groups.filter((group) => !group.folded);
+  const open = useMemo(() => desk.groups.filter((group) => !group.folded), [desk]);
   const folded = desk.groups.filter((group) => group.folded);
+  const rows = useMemo(() => stacks(open), [open]);
   // What fails on purpose, or failed before as well, stands below.
   const failing = open.reduce((sum, group) => sum + group.pairs, 0);
   return (
@@ -51,11 +53,13 @@ function Answer({ survey, desk, before }: { survey: number; desk: Desk; before: 
           </p>
         ) : (
           <p className="py-2" data-testid="desk-says">
-            <b className="stop">{many(failing, "pair")} of {desk.pairs.n} fail</b>, {many(open.length, "group")}, worst first{desk.complete ? "." : "; the time was over before all causes were tried."}
+            <b className="stop">{many(failing, "pair")} of {desk.pairs.n} fail</b>, {many(rows.length, "group")}, worst first{desk.complete ? "." : "; the time was over before all causes were tried."}
           </p>
         )}
         <ol className="space-y-2">
-          {open.map((group, index) => <Row key={index} survey={survey} group={group} first={index === 0} />)}
+          {rows.map((row, index) => row.length > 1
+            ? <Stack key={index} survey={survey} groups={row} first={index === 0} />
+            : <Row key={index} survey={survey} group={row[0] as Group} first={index === 0} />)}
         </ol>
         {folded.length ? <Folded survey={survey} groups={folded} /> : null}
       </div>
@@ -102,6 +106,41 @@ function Row({ survey, group, first }: { survey: number; group: Group; first: bo
           {keep.error ? <p role="alert" className="stop pt-1">{keep.error.message}</p> : null}
         </div>
       </div>
+    </li>
+  );
+}
+
+/** Many causes of one kind at one device: one row, that opens to each. */
+function Stack({ survey, groups, first }: { survey: number; groups: Group[]; first: boolean }) {
+  const [open, setOpen] = useState(false);
+  const navigate = useNavigate();
+  const keep = useKeep(survey, (place) => void navigate(place));
+  const [group] = groups as [Group, ...Group[]];
+  const cause = group.causes[0] as Group["causes"][number];
+  const [, what] = split(group);
+  const edits = groups.flatMap((item) => item.causes.flatMap((found) => found.remedy?.edits ?? []));
+  const title = `${cause.remedy?.title ?? what} And ${groups.length - 1} more of the kind on ${cause.device}.`;
+  return (
+    <li className={`rounded-box border bg-base-100 p-3 ${first ? "border-base-content" : "border-base-300"}`} data-testid="desk-group">
+      <div className="flex gap-4">
+        <p className="w-16 shrink-0 text-right"><b className="stop text-xl leading-none">{pairsOf(groups)}</b><span className="soft block">pairs</span></p>
+        <div className="min-w-0 flex-1">
+          <p><b>{what}</b></p>
+          <p className="soft pt-0.5">{groups.length} causes of one kind on {cause.device}; each heals pairs of its own.</p>
+          <p className="pt-1.5">{title}</p>
+          <p className="flex flex-wrap gap-2 pt-2">
+            <button type="button" className="btn btn-sm" aria-expanded={open} onClick={() => setOpen(!open)}>{open ? "Fold" : `Show all ${groups.length}`}</button>
+            {edits.length ? (
+              <button type="button" className="btn btn-sm btn-neutral" disabled={keep.isPending}
+                onClick={() => keep.mutate({ title: title.slice(0, 300), edits, question: group.example })}>
+                Rehearse all {groups.length}
+              </button>
+            ) : null}
+          </p>
+          {keep.error ? <p role="alert" className="stop pt-1">{keep.error.message}</p> : null}
+        </div>
+      </div>
+      {open ? <ol className="space-y-2 pt-3" aria-label={`Each of them on ${cause.device}`}>{groups.map((item, index) => <Row key={index} survey={survey} group={item} first={false} />)}</ol> : null}
     </li>
   );
 }

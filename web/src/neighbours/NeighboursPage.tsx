@@ -63,7 +63,7 @@ export function NeighboursPage() {
             {many(shown.length, "relation")}, {failing ? <b className="stop">{failing} not working</b> : "all working"}
           </p>
           <div className="flex gap-2">
-            <select aria-label="Protocol" className="select select-sm w-32" value={protocol} onChange={(event) => set({ protocol: event.target.value === "all" ? "" : event.target.value })}>
+            <select aria-label="Protocol" className="select select-sm w-40" value={protocol} onChange={(event) => set({ protocol: event.target.value === "all" ? "" : event.target.value })}>
               <option value="all">all protocols</option>
               {protocols.map((name) => <option key={name} value={name}>{name}</option>)}
             </select>

@@ -44,7 +44,7 @@ class Gap extends WidgetType {
   override eq(other: Gap) { return other.text === this.text; }
   override toDOM() {
     const said = document.createElement("div");
-    said.className = "hatched stop border-l-4 border-error py-0.5 pl-2 font-bold";
+    said.className = "source-gap hatched stop border-l-4 border-error py-0.5 pl-2 font-bold";
     said.dataset.missing = "";
     said.textContent = `missing: ${this.text}`;
     return said;
@@ -128,5 +128,5 @@ export default function SourceText({ lines, marks, open, gaps, focus, label }: P
     const line = shown.state.doc.line(Math.min(focus, shown.state.doc.lines));
     shown.dispatch({ effects: EditorView.scrollIntoView(line.from, { y: "center" }) });
   }, [focus, lines, marks, open, gaps, label]);
-  return <div ref={box} role="region" aria-label={label} className="mono h-full min-h-0" />;
+  return <div ref={box} role="region" aria-label={label} className="source mono h-full min-h-0" />;
 }
