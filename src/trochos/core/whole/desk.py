@@ -18,7 +18,7 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, NamedTuple
 
 from ..change.apply import apply
-from ..change.rehearse import compare_pairs
+from ..change.rehearse import Effect, compare_pairs
 from ..diagnosis.answer import Cause, Option
 from ..diagnosis.causes import Diagnosis
 from ..diagnosis.finding import BREAKS, Finding
@@ -327,9 +327,7 @@ def _peeled(
     return True
 
 
-def _alike(
-    survey: Computed, question: Question, open_: dict[Question, Answered]
-) -> set[Question]:
+def _alike(survey: Computed, question: Question, open_: dict[Question, Answered]) -> set[Question]:
     """Those that go to the same device and end where this one ends, in the same way."""
     where = _end(survey, question)
     alike = {q for q in open_ if q.owner == question.owner and open_[q] == open_[question]}
@@ -379,18 +377,20 @@ def _by_findings(
 ) -> tuple[list[Group], dict[Question, Answered], list[Finding], bool]:
     """The groups of findings that break something, what none of them explains, and the findings
     whose remedies can be made."""
-    bench, left = survey.bench, dict(failing)
+    left = dict(failing)
     believed = [f for f in survey.findings if f.severity == BREAKS and f.remedies]
     believed = believed[:FINDINGS]
     alone: dict[str, set[Question]] = {}
+    effects: dict[str, Effect] = {}
     usable: list[Finding] = []
     for number, finding in enumerate(believed):
         if not watch(number, 2 * len(believed), finding.device):
             return [], left, [], False
-        best, healed = _best(survey, finding, failing)
-        if healed is not None:
+        found = _best(survey, finding, failing)
+        if found is not None:
+            best, healed, effect = found
+            alone[best.id], effects[best.id] = healed, effect
             usable.append(best)
-            alone[best.id] = healed
     usable = _made_together(survey, usable)
     groups: dict[str, set[Question]] = {}
     for finding in sorted(usable, key=lambda f: (-len(alone[f.id]), f.id)):
@@ -399,13 +399,15 @@ def _by_findings(
             groups[finding.id] = mine
             for question in mine:
                 left.pop(question)
-    together = _mends(survey, usable, left) if left and usable else None
+    # Copies with all remedies but one differ least from that with all.
+    whole = _made(survey, usable) if left and usable else None
+    together = _mended(asked(whole.reach, left), left) if whole is not None else None
     needs: dict[Question, list[str]] = {q: [] for q in together.all} if together else {}
     for number, finding in enumerate(usable if needs else ()):
         if not watch(len(believed) + number, 2 * len(believed), finding.device):
             break
         others = [other for other in usable if other is not finding]
-        without = _mends(survey, others, needs)
+        without = _mends(survey, others, needs, whole)
         if without is None or together is None:
             continue
         for question in needs:
@@ -414,7 +416,7 @@ def _by_findings(
             if question not in enough:
                 needs[question].append(finding.id)
     if together is not None and any(not needed for needed in needs.values()):
-        _one_of_two(survey, usable, needs, together, watch)
+        _one_of_two(survey, usable, needs, together, whole, watch)
     # A pair that needs several stands under the one of them that most pairs need.
     weight = Counter(name for needed in needs.values() for name in needed)
     weight.update({name: len(questions) for name, questions in groups.items()})
@@ -432,8 +434,7 @@ def _by_findings(
     for name, questions in groups.items():
         finding = known[name]
         option = Option(finding, finding.remedies[0], SURE, contradicts=True)
-        effect = compare_pairs(bench.reach, _copy(survey, [finding]).reach)
-        cause = Cause(option, "proven", further[name] < len(questions), effect)
+        cause = Cause(option, "proven", further[name] < len(questions), effects[name])
         summary = f"{_who(questions)}: {finding.summary}"
         group = Group(summary, sorted(questions), [cause])
         group.further, group.unsure = further[name], unsure[name]
@@ -446,13 +447,14 @@ def _one_of_two(
     usable: list[Finding],
     needs: dict[Question, list[str]],
     together: _Mended,
+    near: Bench | None,
     watch: Watch,
 ) -> None:
     """Completes what pairs need that seem to need nothing: where two findings ask for the same
     line, either can be left out, and not both."""
 
     def enough(findings: list[Finding], questions: Iterable[Question]) -> set[Question]:
-        found = _mends(survey, findings, questions) or _Mended(set(), set())
+        found = _mends(survey, findings, questions, near) or _Mended(set(), set())
         return {q for q in questions if q in (found.whole if q in together.whole else found.all)}
 
     open_ = sorted(question for question, needed in needs.items() if not needed)
@@ -473,29 +475,30 @@ def _best(
     survey: Computed,
     finding: Finding,
     failing: dict[Question, Answered],
-) -> tuple[Finding, set[Question] | None]:
-    """The finding with the remedy first that heals most, and what that heals: which of two ends is
-    the odd one shows in the whole network, also where other faults still stop every host."""
-    found: list[tuple[tuple[int, int], int, set[Question]]] = []
+) -> tuple[Finding, set[Question], Effect] | None:
+    """The finding with the remedy first that heals most, what that heals, and its whole effect:
+    which of two ends is the odd one shows in the whole network, also where other faults still stop
+    every host. None if no remedy can be made, or all of them heal nothing."""
+    found: list[tuple[tuple[int, int], int, set[Question], Effect]] = []
     remedies = finding.remedies[:REMEDIES]
     for number, remedy in enumerate(remedies):
-        one = replace(finding, remedies=(remedy,))
-        healed = _heals(survey, [one], failing)
-        if healed is None:
+        try:
+            reach = _copy(survey, [replace(finding, remedies=(remedy,))]).reach
+        except EditError:
             continue
-        more = 0
-        if len(remedies) > 1 or not healed:
-            effect = compare_pairs(survey.bench.reach, _copy(survey, [one]).reach)
-            more = effect.count("heals") - effect.count("breaks")
-            if not effect.count("heals"):
-                continue  # what follows from another fault goes when that one is mended
-        found.append(((len(healed), more), -number, healed))
+        healed = _mended(asked(reach, failing), failing).whole
+        effect = compare_pairs(survey.bench.reach, reach)
+        heals = effect.count("heals")
+        if not heals and (len(remedies) > 1 or not healed):
+            continue  # what follows from another fault goes when that one is mended
+        more = heals - effect.count("breaks")
+        found.append(((len(healed), more), -number, healed, effect))
     if not found:
-        return finding, None
-    _, at, healed = max(found, key=lambda item: item[:2])
+        return None
+    _, at, healed, effect = max(found, key=lambda item: item[:2])
     first = finding.remedies[-at]
     rest = tuple(remedy for remedy in finding.remedies if remedy is not first)
-    return replace(finding, remedies=(first, *rest)), healed
+    return replace(finding, remedies=(first, *rest)), healed, effect
 
 
 def _made_together(survey: Computed, findings: list[Finding]) -> list[Finding]:
@@ -516,9 +519,22 @@ def _edits(findings: list[Finding]) -> tuple[Edit, ...]:
     return tuple(dict.fromkeys(e for finding in findings for e in finding.remedies[0].edits))
 
 
-def _copy(survey: Computed, findings: list[Finding]) -> Bench:
+def _copy(survey: Computed, findings: list[Finding], near: Bench | None = None) -> Bench:
+    """The network with the first remedies of findings; EditError if these cannot be made together.
+
+    Args:
+        near: a network that differs little from it, if one is known: what both share is taken over.
+    """
     edits = _edits(findings)
-    return bench_of(apply(survey.survey, edits).survey, survey.bench)
+    return bench_of(apply(survey.survey, edits).survey, near or survey.bench)
+
+
+def _made(survey: Computed, findings: list[Finding]) -> Bench | None:
+    """The same; None if they cannot be made together."""
+    try:
+        return _copy(survey, findings)
+    except EditError:
+        return None
 
 
 class _Mended(NamedTuple):
@@ -544,24 +560,14 @@ def _mends(
     survey: Computed,
     findings: list[Finding],
     failing: Iterable[Question],
+    near: Bench | None = None,
 ) -> _Mended | None:
     """What becomes of failing pairs with the first remedies of findings; None if these cannot be
     made together."""
     try:
-        return _mended(asked(_copy(survey, findings).reach, failing), failing)
+        return _mended(asked(_copy(survey, findings, near).reach, failing), failing)
     except EditError:
         return None
-
-
-def _heals(
-    survey: Computed,
-    findings: list[Finding],
-    failing: Iterable[Question],
-) -> set[Question] | None:
-    """The failing pairs that work with the first remedies of findings; None if these cannot be
-    made together."""
-    found = _mends(survey, findings, failing)
-    return None if found is None else found.whole
 
 
 def _diagnosis(survey: Computed, question: Question, watch: Watch) -> Diagnosis | None:
