@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Page, expect
 from surveys import ROOT
 
-from trochos.server.surveys.models import Case, Proposal
+from trochos.server.surveys.models import Case, Proposal, StoredSurvey
 
 AXE = (ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text()
 RUN = """async () => {
@@ -25,7 +25,14 @@ def views(survey: int) -> dict[str, tuple[str, str]]:
     """Each main view: its address, and words that it shows when it is whole."""
     case = Case.objects.filter(survey=survey).earliest("id").pk
     change = Proposal.objects.earliest("id")
+    edit = f"/s/{change.survey_id}/change/{change.pk}?show=edit"
+    quay = StoredSurvey.objects.get(title="The south quay after its first week").pk
     return {
+        # The small network's: the desk of the large one takes half a minute.
+        "desk": (f"/s/{quay}/desk", "worst first"),
+        "failures": (f"/s/{quay}/failures", "What if it fails?"),
+        "manual": ("/manual", "sysctl -a"),
+        "edit": (edit, "Rehearse this text"),
         "cases": (f"/s/{survey}/cases", "complaint"),
         "case": (f"/s/{survey}/cases/{case}", "Suspects"),
         "ask": (f"/s/{survey}/case?from=planning-desk&to=skerry-kiosk", "proven"),

@@ -37,7 +37,7 @@ export default function TextEditor({ was, text, label, onText }: {
           lineNumbers(), history(), drawSelection(), highlightActiveLine(), WORDS,
           keymap.of([...defaultKeymap, ...historyKeymap]),
           unifiedMergeView({ original: was, mergeControls: putBack, highlightChanges: false, syntaxHighlightDeletions: false }),
-          EditorView.contentAttributes.of({ "aria-label": label }),
+          EditorView.contentAttributes.of({ "aria-label": label, tabindex: "0" }),
           EditorView.updateListener.of((update) => { if (update.docChanged) told.current(update.state.doc.toString()); }),
         ],
       }),

@@ -61,7 +61,7 @@ export function ManualPage() {
           </NavLink>
         ))}
       </nav>
-      <div className="min-h-0 overflow-auto">
+      <div tabIndex={0} role="region" aria-label="The page" className="min-h-0 overflow-auto">
         {asked.trim() ? (
           <section aria-label="What was found" className="p-6">
             <h1 className="pb-2 text-lg font-semibold">{hits.length ? `What speaks of “${asked.trim()}”` : ""}</h1>

@@ -2,11 +2,19 @@ import type { ReactNode } from "react";
 
 import { Wheel } from "./Wheel";
 
-/** While something is under way: says what, and turns the wheel. */
+const BARS = [86, 62, 74, 48, 68];
+
+/**
+ * While something is under way: says what, turns the wheel, and keeps the room with bars where the
+ * answer will stand. What is there within a moment does not flicker: it shows up a moment later.
+ */
 export function Working({ what }: { what: string }) {
   return (
-    <div role="status" className="soft flex items-center gap-3 p-6">
-      <Wheel className="h-6 w-6 animate-spin" /> {what}
+    <div role="status" className="late p-6">
+      <p className="soft flex items-center gap-3"><Wheel className="h-6 w-6 animate-spin" /> {what}</p>
+      <div aria-hidden className="space-y-3 pt-5">
+        {BARS.map((width) => <div key={width} className="skeleton h-4" style={{ width: `${width}%` }} />)}
+      </div>
     </div>
   );
 }
