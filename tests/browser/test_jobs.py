@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 import zipfile
 from pathlib import Path
@@ -9,6 +10,9 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 from surveys import ROOT
+
+from trochos.local import read_folder
+from trochos.server.surveys.store import store
 
 from .doing import type_over
 
@@ -434,6 +438,25 @@ def test_a_service_that_nobody_runs_is_told_from_the_network(page: Page) -> None
     expect(page.get_by_test_id("answer")).to_contain_text("nobody there listens on tcp port 443")
     suspects = page.get_by_role("region", name="Suspects")
     expect(suspects).to_contain_text("it has to be started on roster")
+
+
+def test_what_is_meant_in_a_line_of_a_hundred_routes_is_in_sight(page: Page) -> None:
+    # As a host prints its table by itself: all of it in one line, the deciding route last.
+    files = dict(read_folder(ROOT / "tests" / "cases" / "dale-01" / "survey"))
+    table = "devices/h1/ip-route.json"
+    more = [
+        {"dst": f"10.77.{number}.0/24", "gateway": "10.64.10.1", "dev": "eth0"}
+        for number in range(120)
+    ]
+    files[table] = json.dumps([*more, *json.loads(files[table])]).encode()
+    survey = store(files, "One line", None)
+    page.goto(f"/s/{survey.pk}/case?from=h1&to=h2")
+    page.get_by_test_id("journey").locator("[data-hop='o0.0']").click()
+    source = page.get_by_role("region", name="Source of h1")
+    meant = source.locator("mark")
+    expect(meant).to_contain_text('"dst": "default"')
+    expect(meant).to_be_in_viewport()
+    expect(source.locator("[data-marked]")).to_have_count(1)
 
 
 def test_a_change_of_ones_own_is_rehearsed_and_kept(page: Page, broken: int) -> None:

@@ -1,6 +1,6 @@
 import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { unifiedMergeView } from "@codemirror/merge";
-import { EditorState } from "@codemirror/state";
+import { EditorState, Text } from "@codemirror/state";
 import { EditorView, drawSelection, highlightActiveLine, keymap, lineNumbers } from "@codemirror/view";
 import { useEffect, useRef } from "react";
 
@@ -36,7 +36,9 @@ export default function TextEditor({ was, text, label, onText }: {
         extensions: [
           lineNumbers(), history(), drawSelection(), highlightActiveLine(), WORDS,
           keymap.of([...defaultKeymap, ...historyKeymap]),
-          unifiedMergeView({ original: was, mergeControls: putBack, highlightChanges: false, syntaxHighlightDeletions: false }),
+          // Only a newline ends a line, as the server counts them: other characters stay as they are.
+          EditorState.lineSeparator.of("\n"),
+          unifiedMergeView({ original: Text.of(was.split("\n")), mergeControls: putBack, highlightChanges: false, syntaxHighlightDeletions: false }),
           EditorView.contentAttributes.of({ "aria-label": label, tabindex: "0" }),
           EditorView.updateListener.of((update) => { if (update.docChanged) told.current(update.state.doc.toString()); }),
         ],

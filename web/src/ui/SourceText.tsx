@@ -1,4 +1,4 @@
-import { EditorState, RangeSetBuilder, type Extension } from "@codemirror/state";
+import { EditorState, RangeSetBuilder, Text, type Extension } from "@codemirror/state";
 import {
   Decoration, EditorView, GutterMarker, ViewPlugin, WidgetType, gutterLineClass, lineNumberMarkers, lineNumbers,
   type DecorationSet, type ViewUpdate,
@@ -20,7 +20,7 @@ interface Props {
   label: string;
 }
 
-/** Longer lines are broken: one line of data may hold a whole configuration. */
+/** Texts with longer lines are wrapped: one line of data may hold a whole configuration. */
 const LONG = 300;
 const CROWDED = 200;
 
@@ -77,21 +77,20 @@ function indents(view: EditorView): DecorationSet {
   return out.finish();
 }
 
-function marked({ marks, open, gaps }: Pick<Props, "marks" | "open" | "gaps">, state: EditorState): Extension[] {
+function marked({ marks, open, gaps }: Pick<Props, "marks" | "open" | "gaps">, doc: Text): Extension[] {
   const shown = new RangeSetBuilder<Decoration>();
   const numbers = new RangeSetBuilder<GutterMarker>();
   const edges = new RangeSetBuilder<GutterMarker>();
   const edge = new MarkedLine();
-  for (let number = 1; number <= state.doc.lines; number += 1) {
-    const line = state.doc.line(number);
-    const kinds = [marks.has(number) ? "source-marked" : "", line.length > LONG ? "source-long" : ""].filter(Boolean);
-    if (kinds.length) {
-      shown.add(line.from, line.from, Decoration.line({ class: kinds.join(" "), attributes: marks.has(number) ? { "data-marked": "true" } : {} }));
+  const meant = [...new Set([...marks.keys(), ...(open ?? []), ...(gaps?.keys() ?? [])])].filter((number) => number >= 1 && number <= doc.lines);
+  for (const number of meant.sort((a, b) => a - b)) {
+    const line = doc.line(number);
+    if (marks.has(number)) {
+      shown.add(line.from, line.from, Decoration.line({ class: "source-marked", attributes: { "data-marked": "true" } }));
+      edges.add(line.from, line.from, edge);
     }
-    if (marks.has(number)) edges.add(line.from, line.from, edge);
-    const part = marks.get(number);
-    const at = part && line.length >= CROWDED ? line.text.indexOf(part) : -1;
-    if (part && at >= 0) shown.add(line.from + at, line.from + at + part.length, Decoration.mark({ tagName: "mark", class: "source-part" }));
+    const part = partOf(marks.get(number), line.text);
+    if (part) shown.add(line.from + part.from, line.from + part.to, Decoration.mark({ tagName: "mark", class: "source-part" }));
     if (open?.has(number)) numbers.add(line.from, line.from, new Unread(number));
     const gap = gaps?.get(number);
     if (gap) shown.add(line.to, line.to, Decoration.widget({ widget: new Gap(gap), block: true, side: 1 }));
@@ -103,19 +102,27 @@ function marked({ marks, open, gaps }: Pick<Props, "marks" | "open" | "gaps">, s
   ];
 }
 
+/** Where in a crowded line the part stands that is meant. */
+export function partOf(part: string | null | undefined, line: string): { from: number; to: number } | null {
+  const from = part && line.length >= CROWDED ? line.indexOf(part) : -1;
+  return part && from >= 0 ? { from, to: from + part.length } : null;
+}
+
 /** A device's own text with line numbers, to be searched; the deciding lines are marked. */
 export default function SourceText({ lines, marks, open, gaps, focus, label }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
   useEffect(() => {
-    const doc = lines.join("\n");
+    // Lines are the server's: whatever else ends a line elsewhere does not here.
+    const doc = Text.of(lines.length ? lines : [""]);
     const state = EditorState.create({
       doc,
       extensions: [
         lineNumbers(), INDENTS, WORDS,
+        lines.some((line) => line.length > LONG) ? EditorView.lineWrapping : [],
         EditorState.readOnly.of(true), EditorView.editable.of(false),
         EditorView.contentAttributes.of({ tabindex: "0", "aria-label": label }),
-        marked({ marks, open, gaps }, EditorState.create({ doc })),
+        marked({ marks, open, gaps }, doc),
       ],
     });
     const made = new EditorView({ state, parent: box.current ?? undefined });
@@ -125,8 +132,10 @@ export default function SourceText({ lines, marks, open, gaps, focus, label }: P
   useEffect(() => {
     const shown = view.current;
     if (!shown || !focus) return;
-    const line = shown.state.doc.line(Math.min(focus, shown.state.doc.lines));
-    shown.dispatch({ effects: EditorView.scrollIntoView(line.from, { y: "center" }) });
+    const number = Math.min(focus, shown.state.doc.lines);
+    const line = shown.state.doc.line(number);
+    const part = partOf(marks.get(number), line.text);
+    shown.dispatch({ effects: EditorView.scrollIntoView(line.from + (part?.from ?? 0), { y: "center" }) });
   }, [focus, lines, marks, open, gaps, label]);
   return <div ref={box} role="region" aria-label={label} className="source mono h-full min-h-0" />;
 }
