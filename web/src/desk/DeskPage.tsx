@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useMemo, useState, type ReactNode } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
 import type { Shapes } from "../api/client";
@@ -7,7 +7,7 @@ import { useKeep } from "../change/keep";
 import { Failed, Working } from "../ui/States";
 import { Underway } from "../ui/Underway";
 import { many } from "../ui/words";
-import { pairsOf, stacks } from "./stacks";
+import { editsOf, pairsOf, stacks, sum } from "./stacks";
 
 type Desk = Shapes["DeskShape"];
 type Group = Shapes["DeskGroupShape"];
@@ -59,7 +59,7 @@ function Answer({ survey, desk, before }: { survey: number; desk: Desk; before: 
         <ol className="space-y-2">
           {rows.map((row, index) => row.length > 1
             ? <Stack key={index} survey={survey} groups={row} first={index === 0} />
-            : <Row key={index} survey={survey} group={row[0] as Group} first={index === 0} />)}
+            : <Row key={index} survey={survey} group={row[0]} first={index === 0} />)}
         </ol>
         {folded.length ? <Folded survey={survey} groups={folded} /> : null}
       </div>
@@ -73,75 +73,87 @@ function Answer({ survey, desk, before }: { survey: number; desk: Desk; before: 
   );
 }
 
-function Row({ survey, group, first }: { survey: number; group: Group; first: boolean }) {
+interface CardProps {
+  survey: number;
+  groups: [Group, ...Group[]];
+  first: boolean;
+  /** What fails, in a few words. */
+  head: ReactNode;
+  who: string;
+  /** What mends it; empty where nothing is known that does. */
+  title: string;
+  /** What stands before the button that rehearses. */
+  looks: ReactNode;
+  children?: ReactNode;
+}
+
+/** What one row of the desk says and offers, whether for one cause or for many of a kind. */
+function Card({ survey, groups, first, head, who, title, looks, children }: CardProps) {
   const navigate = useNavigate();
   const keep = useKeep(survey, (place) => void navigate(place));
-  const edits = group.causes.flatMap((cause) => cause.remedy?.edits ?? []);
-  const [who, what] = split(group);
-  const titles = group.causes.map((cause) => cause.remedy?.title ?? "").filter(Boolean);
+  const edits = editsOf(groups);
+  const [pairs, further, unsure] = [pairsOf(groups), sum(groups, "further"), sum(groups, "unsure")];
   return (
     <li className={`rounded-box border bg-base-100 p-3 ${first ? "border-base-content" : "border-base-300"}`} data-testid="desk-group">
       <div className="flex gap-4">
-        <p className="w-16 shrink-0 text-right"><b className="stop text-xl leading-none">{group.pairs}</b><span className="soft block">{group.pairs === 1 ? "pair" : "pairs"}</span></p>
+        <p className="w-16 shrink-0 text-right"><b className="stop text-xl leading-none">{pairs}</b><span className="soft block">{pairs === 1 ? "pair" : "pairs"}</span></p>
         <div className="min-w-0 flex-1">
-          {group.causes.length > 1 ? (
-            <>
-              <p><b>{group.causes.length} faults hide behind each other</b></p>
-              <ul className="list-disc pl-5">{group.causes.map((cause) => <li key={cause.id}>{cause.summary}</li>)}</ul>
-            </>
-          ) : <p><b>{what}</b></p>}
-          <p className="soft pt-0.5">{who}{group.further ? ` For ${group.further === group.pairs ? "all" : group.further} of them other faults have to be mended, too.` : ""}{group.unsure ? ` ${group.unsure} of them then end at what could not be read, so the rest of their way is not known.` : ""}</p>
-          {titles.length ? <p className="pt-1.5">{titles.join(" ")}</p> : <p className="soft pt-1.5">No change that is known here heals it alone: open the example.</p>}
+          {head}
+          <p className="soft pt-0.5">{who}{further ? ` For ${further === pairs ? "all" : further} of them other faults have to be mended, too.` : ""}{unsure ? ` ${unsure} of them then end at what could not be read, so the rest of their way is not known.` : ""}</p>
+          {title ? <p className="pt-1.5">{title}</p> : <p className="soft pt-1.5">No change that is known here heals it alone: open the example.</p>}
           <p className="flex flex-wrap gap-2 pt-2">
-            <Link className="btn btn-sm" to={`/s/${survey}/case?from=${encodeURIComponent(group.example.from)}&to=${encodeURIComponent(group.example.to)}`}>
-              {group.example.from} → {group.example.to}
-            </Link>
+            {looks}
             {edits.length ? (
               <button type="button" className="btn btn-sm btn-neutral" disabled={keep.isPending}
-                onClick={() => keep.mutate({ title: titles.join(" ").slice(0, 300), edits, question: group.example })}>
-                Rehearse
+                onClick={() => keep.mutate({ title: title.slice(0, 300), edits, question: groups[0].example })}>
+                Rehearse{groups.length > 1 ? ` all ${groups.length}` : ""}
               </button>
             ) : null}
           </p>
           {keep.error ? <p role="alert" className="stop pt-1">{keep.error.message}</p> : null}
         </div>
       </div>
+      {children}
     </li>
   );
 }
 
-/** Many causes of one kind at one device: one row, that opens to each. */
-function Stack({ survey, groups, first }: { survey: number; groups: Group[]; first: boolean }) {
-  const [open, setOpen] = useState(false);
-  const navigate = useNavigate();
-  const keep = useKeep(survey, (place) => void navigate(place));
-  const [group] = groups as [Group, ...Group[]];
-  const cause = group.causes[0] as Group["causes"][number];
-  const [, what] = split(group);
-  const edits = groups.flatMap((item) => item.causes.flatMap((found) => found.remedy?.edits ?? []));
-  const title = `${cause.remedy?.title ?? what} And ${groups.length - 1} more of the kind on ${cause.device}.`;
+function Row({ survey, group, first }: { survey: number; group: Group; first: boolean }) {
+  const [who, what] = split(group);
   return (
-    <li className={`rounded-box border bg-base-100 p-3 ${first ? "border-base-content" : "border-base-300"}`} data-testid="desk-group">
-      <div className="flex gap-4">
-        <p className="w-16 shrink-0 text-right"><b className="stop text-xl leading-none">{pairsOf(groups)}</b><span className="soft block">pairs</span></p>
-        <div className="min-w-0 flex-1">
-          <p><b>{what}</b></p>
-          <p className="soft pt-0.5">{groups.length} causes of one kind on {cause.device}; each heals pairs of its own.</p>
-          <p className="pt-1.5">{title}</p>
-          <p className="flex flex-wrap gap-2 pt-2">
-            <button type="button" className="btn btn-sm" aria-expanded={open} onClick={() => setOpen(!open)}>{open ? "Fold" : `Show all ${groups.length}`}</button>
-            {edits.length ? (
-              <button type="button" className="btn btn-sm btn-neutral" disabled={keep.isPending}
-                onClick={() => keep.mutate({ title: title.slice(0, 300), edits, question: group.example })}>
-                Rehearse all {groups.length}
-              </button>
-            ) : null}
-          </p>
-          {keep.error ? <p role="alert" className="stop pt-1">{keep.error.message}</p> : null}
-        </div>
-      </div>
-      {open ? <ol className="space-y-2 pt-3" aria-label={`Each of them on ${cause.device}`}>{groups.map((item, index) => <Row key={index} survey={survey} group={item} first={false} />)}</ol> : null}
-    </li>
+    <Card
+      survey={survey} groups={[group]} first={first} who={who}
+      head={group.causes.length > 1 ? (
+        <>
+          <p><b>{group.causes.length} faults hide behind each other</b></p>
+          <ul className="list-disc pl-5">{group.causes.map((cause) => <li key={cause.id}>{cause.summary}</li>)}</ul>
+        </>
+      ) : <p><b>{what}</b></p>}
+      title={group.causes.map((cause) => cause.remedy?.title ?? "").filter(Boolean).join(" ")}
+      looks={(
+        <Link className="btn btn-sm" to={`/s/${survey}/case?from=${encodeURIComponent(group.example.from)}&to=${encodeURIComponent(group.example.to)}`}>
+          {group.example.from} → {group.example.to}
+        </Link>
+      )}
+    />
+  );
+}
+
+/** Many causes of one kind at one device: one row, that opens to each. */
+function Stack({ survey, groups, first }: { survey: number; groups: [Group, ...Group[]]; first: boolean }) {
+  const [open, setOpen] = useState(false);
+  const [, what] = split(groups[0]);
+  const cause = groups[0].causes[0];
+  const device = cause?.device ?? "";
+  return (
+    <Card
+      survey={survey} groups={groups} first={first} head={<p><b>{what}</b></p>}
+      who={`${groups.length} causes of one kind on ${device}; each heals pairs of its own.`}
+      title={`${cause?.remedy?.title ?? what} And ${groups.length - 1} more of the kind on ${device}.`}
+      looks={<button type="button" className="btn btn-sm" aria-expanded={open} onClick={() => setOpen(!open)}>{open ? "Fold" : `Show all ${groups.length}`}</button>}
+    >
+      {open ? <ol className="space-y-2 pt-3" aria-label={`Each of them on ${device}`}>{groups.map((item, index) => <Row key={index} survey={survey} group={item} first={false} />)}</ol> : null}
+    </Card>
   );
 }
 

@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 
 import { calm } from "../findings/FindingsPage";
 import { split } from "./DeskPage";
-import { pairsOf, stacks } from "./stacks";
+import { editsOf, pairsOf, stacks } from "./stacks";
 
 describe("a group of failing pairs", () => {
   it("is a sentence about who, and one about why that keeps names as they are", () => {
@@ -33,6 +33,12 @@ describe("causes of one kind at one device", () => {
       group("route-missing", "yard", 4), group("route-missing", "mole", 2), group("", "", 20),
     ]);
     expect(rows.map((row) => [row.length, pairsOf(row)])).toEqual([[3, 12], [1, 9], [1, 4], [1, 2], [1, 20]]);
+  });
+
+  it("are mended together, with what several ask for once", () => {
+    const edit = (line: string) => ({ device: "yard", file: "frr.conf", context: [], remove: [], add: [line] });
+    const asks = (...lines: string[]) => ({ pairs: 1, causes: [{ kind: "x", device: "yard", remedy: { edits: lines.map(edit) } }] }) as never;
+    expect(editsOf([asks("a", "b"), asks("b", "c"), { pairs: 1, causes: [{ remedy: null }] } as never])).toEqual([edit("a"), edit("b"), edit("c")]);
   });
 
   it("stay apart where several faults hide behind each other", () => {
