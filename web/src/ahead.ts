@@ -9,9 +9,8 @@ export function prepare(href: string, queries: QueryClient): void {
   const url = new URL(href, "http://here");
   const [, survey, place, rest] = /^\/s\/(\d+)\/(\w+)(?:\/(.+))?$/.exec(url.pathname) ?? [];
   const number = Number(survey);
-  const failed = () => undefined; // Whoever opens the view is told.
   const page = { map: later.map, neighbours: later.neighbours, change: later.change, failures: later.sweep, expectations: later.expectations }[place ?? ""];
-  if (page) void page().catch(failed);
+  if (page) void page().catch(() => undefined); // Whoever opens the view is told.
   if (!survey || !place) return;
   const question = place === "case" || place === "map" ? questionOf(url.searchParams) : null;
   if (question) void queries.prefetchQuery(pathOf(number, question));

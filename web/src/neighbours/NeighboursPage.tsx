@@ -1,5 +1,5 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useMemo, useRef } from "react";
+import { useEffect, useMemo, useRef } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 
 import type { Shapes } from "../api/client";
@@ -87,6 +87,11 @@ function RelationList({ groups, open, onOpen }: { groups: Group[]; open: Relatio
     estimateSize: (at) => ("pairs" in (lines[at] as Group | Relation) ? 28 : 46),
     overscan: 8,
   });
+  const place = open === undefined ? -1 : lines.indexOf(open);
+  useEffect(() => {
+    // An address may name a pair far down.
+    if (place > 0) list.scrollToIndex(place, { align: "auto" });
+  }, [place, list]);
   return (
     <div ref={box} className="min-h-0 flex-1 overflow-auto p-2">
       {lines.length ? null : <p className="soft p-2">No relation matches.</p>}
