@@ -8,7 +8,8 @@ import socket
 import sys
 from pathlib import Path
 
-from trochos.local import end_with_parent, read_folder, state_directory
+from trochos.local import read_folder, state_directory
+from trochos.parent import end_with_parent
 
 from .faults import FAULTS
 from .fleet import Fleet, serve

@@ -66,7 +66,11 @@ if [ "${1:-}" = --real ]; then
     python -m pytest -n $((2 * cores)) tests/real/test_remedies.py -k heals_on_real
   closing
 fi
-if [ $# -gt 0 ]; then exec python -m pytest "$@"; fi
+if [ $# -gt 0 ]; then
+  # Django's settings name the database before pytest's own configuration could make one.
+  python -m trochos.server.cluster || exit 2
+  exec python -m pytest "$@"
+fi
 
 part "style" style
 part "types" mypy

@@ -5,12 +5,8 @@ It stands between the core, which touches no files, and the server and the comma
 
 from __future__ import annotations
 
-import contextlib
-import ctypes
 import os
 import secrets
-import signal
-import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -58,24 +54,6 @@ def state_directory() -> Path:
         return project / ".state"
     home = os.environ.get("XDG_STATE_HOME") or Path.home() / ".local" / "state"
     return Path(home) / "trochos"
-
-
-PARENT = "TROCHOS_PARENT"
-"""Holds the number of the process with which this one ends."""
-
-
-def end_with_parent() -> None:
-    """Has this process be ended with the one that started it, also if that is killed (prctl(2)).
-
-    A process that is not started by another one of this installation goes on by itself.
-    """
-    parent = os.environ.pop(PARENT, "")
-    if not parent:
-        return
-    with contextlib.suppress(OSError, AttributeError):
-        ctypes.CDLL(None).prctl(1, signal.SIGTERM)
-    if os.getppid() != int(parent):
-        sys.exit(0)
 
 
 def fingerprint_key() -> bytes:

@@ -78,6 +78,7 @@ def _place(state: Path) -> Path:
 
 
 def _run(owner: str, command: list[str]) -> subprocess.CompletedProcess[str]:
+    tool = Path(command[0]).name
     me = pwd.getpwuid(os.geteuid()).pw_name
     if me != owner:
         if os.geteuid() != 0:
@@ -92,7 +93,8 @@ def _run(owner: str, command: list[str]) -> subprocess.CompletedProcess[str]:
         )
     except subprocess.TimeoutExpired as error:
         raise ClusterError(
-            f"{command[-1]} of the database took longer than {LONGEST_S} s and was given up."
+            f"PostgreSQL's {tool} took longer than {LONGEST_S} s and was given up. The machine may "
+            "be too busy, or its disk full: start again once it is not."
         ) from error
 
 

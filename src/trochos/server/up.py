@@ -13,7 +13,8 @@ import threading
 import time
 from pathlib import Path
 
-from ..local import PARENT, state_directory
+from ..local import state_directory
+from ..parent import PARENT
 from .cluster import ClusterError, ensure_database, require_database, unreachable
 from .logs import PROCESS
 
@@ -31,7 +32,7 @@ def _listening(host: str, port: int) -> bool:
 
 class Kept:
     """A process beside the server that is started again whenever it ends. It ends with the server
-    (`local.end_with_parent`); nothing of that runs between fork and exec, where a lock that
+    (`parent.end_with_parent`); nothing of that runs between fork and exec, where a lock that
     another thread of the server held would be held for ever."""
 
     def __init__(self, command: list[str], environment: dict[str, str] | None = None) -> None:

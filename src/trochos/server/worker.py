@@ -15,7 +15,7 @@ import resource
 import signal
 import sys
 
-from ..local import end_with_parent
+from ..parent import end_with_parent
 from .cluster import ClusterError, require_database
 from .logs import PROCESS
 

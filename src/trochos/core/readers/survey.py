@@ -12,7 +12,6 @@ import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import partial
-from threading import Lock
 
 from ..network.fabric import Fabric
 from ..network.facts import (
@@ -49,6 +48,7 @@ from .located_xml import looks_like as is_xml
 from .masking import mask
 from .merging import merged_device
 from .openconfig import data as openconfig
+from .parsed import parsed_again
 from .report import FileReport, Ledger, split_lines
 from .whole import EARLY, data_ends_early, placeholder, text_ends_early, unread_from
 from .yang import data as yang
@@ -122,7 +122,7 @@ def read_again(survey: Survey, changed: Mapping[str, Mapping[str, str]]) -> Surv
         changed: device -> all its files, as masked text.
     """
     with without_collecting():
-        again = _Survey(b"", _parsed)
+        again = _Survey(b"", parsed_again)
         for device, files in changed.items():
             for name, text in sorted(files.items(), key=lambda f: ("tunnel" not in f[0], f)):
                 again.file(device, name, text)
@@ -149,38 +149,6 @@ def places(files: Mapping[str, bytes], survey: Survey) -> dict[tuple[str, str], 
         elif len(holders.get(parts[-1], ())) == 1:
             out[holders[parts[-1]][0], parts[-1]] = head + path
     return out
-
-
-class _Parsed:
-    """What files of data hold, kept for the next copy of their survey: most stay as they are.
-
-    Readers mark in a tree what they used; the same reader marks the same again. Those asked for
-    last are kept, up to `MOST` characters of text, of which each takes about ten bytes here.
-    """
-
-    MOST = 4_000_000
-
-    def __init__(self) -> None:
-        self._held: dict[tuple[str, str, str], Node] = {}
-        self._size = 0
-        self._lock = Lock()
-
-    def __call__(self, device: str, name: str, text: str) -> Node:
-        key = (device, name, text)
-        with self._lock:
-            node = self._held.pop(key, None)
-            if node is None:
-                node = parse_data(text)
-                self._size += len(text)
-            self._held[key] = node
-            while self._size > self.MOST and len(self._held) > 1:
-                oldest = next(iter(self._held))
-                del self._held[oldest]
-                self._size -= len(oldest[2])
-            return node
-
-
-_parsed = _Parsed()
 
 
 class ReadingStopped(Exception):
