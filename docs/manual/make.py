@@ -1,6 +1,6 @@
 #!/usr/bin/env python3
-"""Writes findings.md, limits.md, verdicts.md and gates.md from what the engine knows, so that they
-cannot differ.
+"""Writes findings.md, limits.md, verdicts.md, gates.md, claims.md and files.md from what the engine
+knows, so that they cannot differ.
 
 .venv/bin/python docs/manual/make.py
 """
@@ -19,6 +19,7 @@ from trochos.core.network import claims  # noqa: E402
 from trochos.core.protocols import shared  # noqa: E402
 from trochos.core.protocols.registry import protocols  # noqa: E402
 from trochos.core.readers import limits  # noqa: E402
+from trochos.core.readers.kinds import READERS  # noqa: E402
 from trochos.core.step.verdicts import WORDS  # noqa: E402
 
 
@@ -145,11 +146,31 @@ def claims_page() -> str:
     return "\n".join([*out, ""])
 
 
+def files_page() -> str:
+    """What each kind of file is recognised by."""
+    where = {"": "anywhere", "device": "a device's folder", "survey": "beside the devices' folders"}
+    out = [
+        "# Files that are recognised",
+        "",
+        "What a file is, is told by its content and never by its name; the first row whose signs",
+        "it shows reads it. Whose it is, its folder says, or the name that its text gives itself.",
+        "",
+        "| is taken for | if it is | and lies |",
+        "|---|---|---|",
+        *(f"| {row.kind} | {row.sign} | {where[row.where]} |" for row in READERS),
+        "",
+        "A file that is not recognised is kept, and the reading page says so.",
+        "",
+    ]
+    return "\n".join(out)
+
+
 LINKS = ("IPv4 subnet", "IPv6 subnet", "next hop answers")
 
 if __name__ == "__main__":
     (ROOT / "docs" / "manual" / "verdicts.md").write_text(verdicts_page())
     (ROOT / "docs" / "manual" / "claims.md").write_text(claims_page())
     (ROOT / "docs" / "manual" / "gates.md").write_text(gates_page())
+    (ROOT / "docs" / "manual" / "files.md").write_text(files_page())
     (ROOT / "docs" / "manual" / "limits.md").write_text(limits_page())
     (ROOT / "docs" / "manual" / "findings.md").write_text(page())

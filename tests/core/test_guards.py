@@ -4,6 +4,7 @@ secrets under different keys are never called different."""
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from typing import Any
 
 import pytest
@@ -13,8 +14,9 @@ from trochos.cli.main import main
 from trochos.core.diagnosis import causes
 from trochos.core.diagnosis.findings import statics
 from trochos.core.diagnosis.remedies import of_findings
-from trochos.core.readers import hostfiles
+from trochos.core.readers import hostfiles, kinds
 from trochos.core.readers.frr import text as frr_text
+from trochos.core.readers.kinds import READERS
 from trochos.core.readers.masking import mask, number_of, numbered, unnumbered
 from trochos.core.survey import Computed
 from trochos.local import read_folder
@@ -29,7 +31,8 @@ def fails(*_: object, **__: object) -> Any:
 @pytest.mark.thorough
 def test_a_file_that_breaks_its_reader_is_damaged(monkeypatch: pytest.MonkeyPatch) -> None:
     before = Computed.from_files(DEMO, KEY)
-    monkeypatch.setattr(hostfiles, "read_sockets", fails)
+    rows = [replace(r, read=fails) if r.kind == hostfiles.SOCKETS_KIND else r for r in READERS]
+    monkeypatch.setattr(kinds, "READERS", rows)
     survey = Computed.from_files(DEMO, KEY)
     broken = [r for r in survey.survey.reading if r.kind == "damaged file"]
     assert broken and all("KeyError" in (r.note or "") for r in broken)

@@ -27,7 +27,7 @@ def test_the_page_of_limits_is_current() -> None:
     assert (ROOT / "docs" / "manual" / "limits.md").read_text() == page()
 
 
-@pytest.mark.parametrize("name", ["verdicts", "gates"])
+@pytest.mark.parametrize("name", ["verdicts", "gates", "claims", "files"])
 def test_the_pages_of_words_are_current(name: str) -> None:
     page = runpy.run_path(str(ROOT / "docs" / "manual" / "make.py"))[f"{name}_page"]
     assert (ROOT / "docs" / "manual" / f"{name}.md").read_text() == page()

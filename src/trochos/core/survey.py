@@ -31,7 +31,7 @@ from .forwarding.settle import settle
 from .forwarding.view import Forwarding
 from .network.addressing import Address, parse_prefix
 from .network.documents import Document
-from .network.edits import Edit
+from .network.edits import Down, Edit
 from .network.facts import Network
 from .protocols import shared
 from .protocols.tables import Tables
@@ -40,7 +40,18 @@ from .whole.desk import Desk, desk
 from .whole.order import Order, order
 from .whole.questions import Watch, unwatched
 from .whole.since import Since, since
-from .whole.sweep import Sweep, devices_of, links_of, survive, sweep
+from .whole.sweep import (
+    Each,
+    Failure,
+    Held,
+    Sweep,
+    devices_of,
+    failures,
+    holding,
+    links_of,
+    survive,
+    sweep,
+)
 from .whole.sweep import Told as SweepTold
 from .whole.unknowns import Unknowns, unknowns
 
@@ -53,6 +64,7 @@ class Computed:
         then have the line numbers from before the change."""
         self.survey = survey
         self._before = before
+        self._holding: tuple[list[Expectation], Held] | None = None
 
     @classmethod
     def from_files(
@@ -215,13 +227,30 @@ class Computed:
         devices: bool = True,
         expectations: list[Expectation] | None = None,
         watch: Watch = unwatched,
-        skip: int = 0,
         told: SweepTold = lambda found: None,
+        each: Each = map,
     ) -> Sweep:
         """Every single failure of a link, of a device, or of both; see `whole.sweep`."""
-        downs = [*(links_of(self.network) if links else ())]
-        downs += devices_of(self.network) if devices else []
-        return sweep(self, downs, expectations, watch, skip, told)
+        return sweep(self, self._downs(links, devices), expectations, watch, told, each)
+
+    def failures(
+        self,
+        part: range,
+        links: bool = True,
+        devices: bool = True,
+        expectations: list[Expectation] | None = None,
+        watch: Watch = unwatched,
+    ) -> list[Failure]:
+        """Those of a sweep that stand at some places in it; fewer if the watch said no."""
+        asked = expectations or []
+        if self._holding is None or self._holding[0] != asked:
+            self._holding = asked, holding(self, asked)  # the next part asks the same
+        downs = self._downs(links, devices)
+        return list(failures(self, downs, part, self._holding[1], watch))
+
+    def _downs(self, links: bool, devices: bool) -> list[Down]:
+        downs = links_of(self.network) if links else []
+        return [*downs, *(devices_of(self.network) if devices else ())]
 
     def rehearse(self, edits: tuple[Edit, ...]) -> Rehearsal:
         """The survey with edits applied, beside this one.

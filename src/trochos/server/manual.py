@@ -16,6 +16,7 @@ from .surveys.shapes.base import Shape
 FOLDER = Path(__file__).resolve().parents[3] / "docs" / "manual"
 PAGES = (
     "going-in",
+    "files",
     "surveys",
     "on-the-way",
     "verdicts",

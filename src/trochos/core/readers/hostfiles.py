@@ -66,7 +66,7 @@ def looks_like_settings(root: Node) -> bool:
     return bool(keys) and all(key.startswith(("net.", "kernel.", "vm.", "fs.")) for key in keys)
 
 
-def read_settings(document: Document, device: str, file: str) -> CaptureDraft:
+def read_settings(device: str, file: str, document: Document) -> CaptureDraft:
     """Reads forwarding and reverse-path checks of a JSON object."""
     draft = CaptureDraft(file)
     for key, node in document.root.members().items():

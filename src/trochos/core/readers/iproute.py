@@ -206,7 +206,7 @@ def kind_of(root: Node) -> str | None:
 
 
 def read_links(
-    document: Document, device: str, file: str, tunnels_known: Collection[str] = ()
+    device: str, file: str, document: Document, tunnels_known: Collection[str] = ()
 ) -> CaptureDraft:
     """Reads `ip -j addr` or `ip -j -d link`; of `tunnels_known` the list of tunnels tells."""
     draft, root = CaptureDraft(file), document.root
@@ -329,7 +329,7 @@ def _read_link_kind(
         )
 
 
-def read_vlans(document: Document, device: str, file: str) -> CaptureDraft:
+def read_vlans(device: str, file: str, document: Document) -> CaptureDraft:
     """Reads `bridge -j vlan show`: the VLANs that each port carries, and in which form."""
     draft = CaptureDraft(file)
     for position, entry in enumerate(document.root.elements()):
@@ -401,7 +401,7 @@ def _read_address(
     )
 
 
-def read_neighbours(document: Document, device: str, file: str) -> CaptureDraft:
+def read_neighbours(device: str, file: str, document: Document) -> CaptureDraft:
     """Reads `ip -j neigh`: who answered for an address on a link, or that nobody did."""
     draft = CaptureDraft(file)
     for position, entry in enumerate(document.root.elements()):
@@ -418,7 +418,7 @@ def read_neighbours(document: Document, device: str, file: str) -> CaptureDraft:
     return draft
 
 
-def read_tunnels(document: Document, device: str, file: str) -> CaptureDraft:
+def read_tunnels(device: str, file: str, document: Document) -> CaptureDraft:
     """Reads the list of a Linux device's tunnels."""
     draft = CaptureDraft(file)
     for position, entry in enumerate(document.root.elements()):
@@ -435,7 +435,7 @@ def read_tunnels(document: Document, device: str, file: str) -> CaptureDraft:
     return draft
 
 
-def read_routes(document: Document, device: str, file: str) -> CaptureDraft:
+def read_routes(device: str, file: str, document: Document) -> CaptureDraft:
     """Reads `ip -j route` or `ip -j -6 route`.
 
     Entries of the kernel's own making follow from the addresses; they are irrelevant.
@@ -521,7 +521,7 @@ def read_routes(document: Document, device: str, file: str) -> CaptureDraft:
     return draft
 
 
-def read_rules(document: Document, device: str, file: str) -> CaptureDraft:
+def read_rules(device: str, file: str, document: Document) -> CaptureDraft:
     """Reads `ip -j rule`: the three that every kernel has change nothing."""
     draft, root = CaptureDraft(file), document.root
     tables = {str(entry.text("table")) for entry in root.elements()}

@@ -16,7 +16,7 @@ def looks_like(root: Node) -> bool:
     return bool(held) and all({"netns", "interfaces"} <= node.members().keys() for node in held)
 
 
-def read(document: Document, device: str, file: str) -> CaptureDraft:
+def read(device: str, file: str, document: Document) -> CaptureDraft:
     """Reads which interfaces are in which instance."""
     draft = CaptureDraft(file)
     for instance, node in document.root.members().items():

@@ -570,6 +570,6 @@ def _port(node: Node) -> int | None:
     return _PORTS.get(str(node.value))
 
 
-def read(document: Document, device: str, file: str) -> CaptureDraft:
+def read(device: str, file: str, document: Document) -> CaptureDraft:
     """Reads the whole ruleset of a device."""
     return _Reader(document, device, file).read()

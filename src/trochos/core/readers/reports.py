@@ -15,11 +15,16 @@ KIND = "what a routing protocol reported"
 _TEXT = re.compile(
     r"^\s*(?:OSPF Router with ID|OSPF6? Process|[A-Z]{3,} (?:interfaces|neighbors|Topology Table)\b"
     r"|Routing Protocol is \"|Codes: R - RIP|BGP (?:table version|router identifier)"
-    r"|Area Scoped Link State Database)",
+    r"|Area Scoped Link State Database|Area \S+:\n(?:IS-IS L|IS-IS paths to |  System Id )"
+    r"|% [A-Z][\w-]+ (?:is not enabled|instance not found))",
     re.M,
 )
-_TOP = frozenset(("routerId", "neighbors", "ipv4Unicast", "ipv6Unicast"))
-_ENTRY = frozenset(("ospfIfType", "timerMsecs", "bgpState", "remoteAs", "routeType"))
+_TOP = frozenset(("routerId", "neighbors", "ipv4Unicast", "ipv6Unicast", "warning"))
+_ENTRY = frozenset(
+    ("ospfIfType", "timerMsecs", "bgpState", "remoteAs", "routeType", "ipv4Unicast", "vrfId")
+)
+_AREAS = "circuits"
+"""What each area has in a list of a daemon's interfaces."""
 
 
 def looks_like_text(text: str) -> bool:
@@ -35,4 +40,6 @@ def looks_like_json(root: Node) -> bool:
     entries = list(members.values())
     if set(members) == {"interfaces"}:
         entries = list(members["interfaces"].members().values())
+    if "areas" in members:
+        return any(_AREAS in area.members() for area in members["areas"].elements())
     return any(key in entry.members() for entry in entries[:3] for key in _ENTRY)

@@ -14,68 +14,32 @@ from dataclasses import dataclass, field, replace
 from functools import partial
 
 from ..network.fabric import Fabric
-from ..network.facts import (
-    LINKS,
-    Device,
-    Network,
-    Source,
-    Unmodelled,
-    Unstored,
-)
+from ..network.facts import LINKS, Device, Network, Source, Unmodelled, Unstored
 from ..network.guard import guarded
 from ..network.quiet import without_collecting
 from ..network.source import HIDDEN, numbers_in
-from . import (
-    captured,
-    gathering,
-    hostfiles,
-    keepalived,
-    limits,
-    pasted,
-    probes,
-    reports,
-    snmp,
-    stored,
-    wiring,
-)
+from . import captured, stored, wiring
+from .collected import ROLES, About, Collected, File, Parser
 from .drafts import CaptureDraft, ConfigDraft, DeviceDrafts
 from .frr import known as frr_known
-from .frr import text as frr_text
 from .instances import ends_apart, set_apart, with_leaks
-from .located import DataError, parse_data
-from .located_json import UNDERSTOOD, Document, Node
-from .located_xml import looks_like as is_xml
+from .kinds import ABOUT, EXPECTATIONS, NAMED_SO, Reader, reader_of
+from .located import parse_data
 from .masking import mask
 from .merging import merged_device
 from .openconfig import data as openconfig
 from .parsed import parsed_again
-from .report import FileReport, Ledger, split_lines
-from .whole import EARLY, data_ends_early, placeholder, text_ends_early, unread_from
-from .yang import data as yang
-from .yang import state as yang_state
+from .report import FileReport, Ledger
+
+OF_THE_SURVEY = (ABOUT, "topology.json", *NAMED_SO)
+"""Names that the contract keeps for files that are no device's."""
+__all__ = ["ROLES", "About", "ReadingStopped", "Survey", "places", "read_again", "read_survey"]
 
 _SUFFIX = re.compile(
     r"[-_. ](?:ip-?)?(?:addr(?:ess)?|route6?|routes|link|neigh|frr|conf|config|running|sysctl"
     r"|tunnels?|vlan|bridge-vlan|ip-link|yang|data|hosts(?:file)?|resolv|nft|filters?|acls?|ss|sockets)$",
     re.I,
 )
-
-
-@dataclass(frozen=True, slots=True)
-class About:
-    """What `survey.json` says of a survey: when and of which network it was taken, and what a
-    person decided about its nodes (role: `lan`, `router`, `host`, `switch`)."""
-
-    title: str | None = None
-    taken_at: str | None = None
-    network: str | None = None
-    expected: tuple[str, ...] = ()
-    roles: Mapping[str, str] = field(default_factory=dict)
-
-
-OF_THE_SURVEY = ("survey.json", "topology.json", "expectations.yaml", "expectations.yml")
-ROLES = ("lan", "router", "host", "switch")
-"""What a person can say that a node is."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,6 +58,13 @@ class Survey:
 
     def text(self, device: str, file: str) -> str | None:
         return self.files.get(device, {}).get(file)
+
+    @property
+    def expectations(self) -> str | None:
+        """The text of the list of expectations that lies in the survey, if one does."""
+        held = self.files.get("", {})
+        known = [r.file for r in self.reading if r.device is None and r.kind == EXPECTATIONS]
+        return next((held[name] for name in (*NAMED_SO, *known) if name in held), None)
 
 
 def read_survey(
@@ -121,11 +92,12 @@ def read_again(survey: Survey, changed: Mapping[str, Mapping[str, str]]) -> Surv
     Args:
         changed: device -> all its files, as masked text.
     """
-    with without_collecting():
-        again = _Survey(b"", parsed_again)
+    with without_collecting(), parsed_again.lent() as parser:
+        again = _Survey(b"", parser)
         for device, files in changed.items():
-            for name, text in sorted(files.items(), key=lambda f: ("tunnel" not in f[0], f)):
+            for name, text in sorted(files.items()):
                 again.file(device, name, text)
+            again.late_ones()
         kept = {d.name: d for d in survey.network.devices if d.chassis not in changed}
         reports = [report for report in survey.reading if report.device not in changed]
         return again.assemble(survey, kept, reports)
@@ -155,21 +127,18 @@ class ReadingStopped(Exception):
     """Somebody ended the reading of a survey; nothing of it is kept."""
 
 
-class _Survey:
+class _Survey(Collected):
     def __init__(
         self,
         key: bytes,
-        parser: Callable[[str, str, str], Node] = lambda device, name, text: parse_data(text),
+        parser: Parser = lambda device, name, text: parse_data(text),
     ) -> None:
+        super().__init__()
         self.key = key
-        self.parse = parser
+        self.parser = parser
         self.keys_hidden = False
         self.keys: set[str] = set()
-        self.reports: list[FileReport] = []
-        self.drafts: dict[str, DeviceDrafts] = {}
-        self.texts: dict[str, dict[str, str]] = {}
-        self.wirings: list[wiring.Wiring] = []
-        self.said = About()
+        self.waiting: list[tuple[File, Reader]] = []
 
     def read(
         self, files: Mapping[str, bytes], watch: Callable[[int, int, str], bool] | None = None
@@ -177,35 +146,34 @@ class _Survey:
         files = _without_common_folder(files)
         flat: list[tuple[str, str]] = []
         foldered = any(path.startswith("devices/") and path.count("/") > 1 for path in files)
-        # Tunnels first: what lists them says what the links that follow are.
-        ordered = sorted(files, key=lambda p: ("tunnel" not in p.rpartition("/")[2], p))
-        for number, path in enumerate(ordered):
-            if watch is not None and not watch(number, len(ordered), path):
+        now = ""
+        for number, path in enumerate(sorted(files)):
+            if watch is not None and not watch(number, len(files), path):
                 raise ReadingStopped
             # Who named a file may have written a secret into its name.
             folder, slash, name = path.rpartition("/")
             path, data = folder + slash + mask(name, self.key), files[path]
             parts = path.split("/")
-            text = self.decode(path, parts, data)
+            at = 1 if parts[0] == "devices" else 0
+            device = parts[at] if len(parts) > at + 1 else ""
+            if device != now:
+                self.late_ones()
+                now = device
+            text = self.decode(device, "/".join(parts[at + 1 :]) if device else path, data)
             if text is None:
                 continue
-            if len(parts) == 1 and foldered and parts[0] not in OF_THE_SURVEY:
+            if device:
+                self.file(device, "/".join(parts[at + 1 :]), text)
+            elif foldered and at == 0:
                 self.file("", path, text)  # beside the devices' folders: of none of them
-            elif len(parts) == 1 or (parts[0] == "devices" and len(parts) == 2):
-                flat.append((path, text))
             else:
-                at = 1 if parts[0] == "devices" else 0
-                self.file(parts[at], "/".join(parts[at + 1 :]), text)
+                flat.append((path, text))
+        self.late_ones()
         self.flat(flat)
+        self.late_ones()
         return self.finish()
 
-    def decode(self, path: str, parts: list[str], data: bytes) -> str | None:
-        device = (
-            parts[1]
-            if parts[0] == "devices" and len(parts) > 2
-            else (parts[0] if len(parts) > 1 else None)
-        )
-        name = parts[-1] if device else path
+    def decode(self, device: str, name: str, data: bytes) -> str | None:
         if b"\x00" in data:
             note = "The file is binary, so nothing was read."
             digest = hashlib.sha256(data).hexdigest()
@@ -223,22 +191,11 @@ class _Survey:
             self.keys_hidden = self.keys_hidden or len(self.keys) > 1
         return masked
 
-    def unreadable(
-        self, device: str | None, name: str, kind: str, note: str, size: int, digest: str
-    ) -> None:
-        """A file that cannot be shown: what was sent is told by a placeholder, so that the survey
-        is the same one, and says the same, whenever it is read again."""
-        self.keep(device or "", name, placeholder(kind, note, size, digest))
-        report = Ledger(device, name, kind, ["(not shown)"])
-        report.unknown(1, False, note, "(not shown)")
-        report.note = note
-        self.reports.append(report.report())
-        if device is not None:
-            self.drafts.setdefault(device, DeviceDrafts()).unread_files += 1
-
     # -- which device a file belongs to ------------------------------------------
 
     def flat(self, files: list[tuple[str, str]]) -> None:
+        """Files in no folder: whose each is, its text says, or that of another of the same name,
+        or its name."""
         named: dict[str, str] = {}
         rest: list[tuple[str, str]] = []
         for path, text in files:
@@ -256,271 +213,41 @@ class _Survey:
                 rest.append((name, text))
         for name, text in rest:
             stem = _stem(name)
-            self.file(named.get(stem, stem), name, text, flat=True)
+            self.file(named.get(stem, stem), name, text, loose=True)
 
     # -- what a file is -----------------------------------------------------------
 
-    def file(self, device: str, name: str, text: str, flat: bool = False) -> None:
+    def file(self, device: str, name: str, text: str, loose: bool = False) -> None:
         """Reads one file of a device; one that breaks its reader is a damaged one."""
         guarded(
             f"reading {device}/{name}",
-            lambda: self.read_file(device, name, text, flat),
+            lambda: self.read_file(device, name, text, loose),
             lambda error: self.broke(device, name, text, error),
         )
 
-    def broke(self, device: str, name: str, text: str, error: str) -> None:
-        self.keep(device, name, text)
-        lines = split_lines(text)
-        ledger = Ledger(device or None, name, "damaged file", lines)
-        ledger.note = f"Reading it broke something here ({error}), so it was left aside."
-        ledger.unknown(1, True, ledger.note)
-        if device:
-            self.draft(device).unread_files += 1
-            why = f"reading it broke something here ({error})"
-            self.cut(device, name, 1, lines[0].strip() if lines else "", None, why)
-        self.done(ledger, device, matters=True)
-
-    def read_file(self, device: str, name: str, text: str, flat: bool) -> None:
-        placed = unread_from(text)
-        if placed is not None:
-            self.unreadable(device or None, name, *placed)
-            return
-        lines = split_lines(text)
-        stripped = text.lstrip()
-        if not stripped:
-            self.keep(device, name, text)
-            self.done(Ledger(device or None, name, "empty file", lines), device)
-            return
-        headed = re.match(r"\[[A-Z][A-Za-z]*\]", stripped)  # a section's head, no JSON
-        if (stripped[0] in "{[" and headed is None) or is_xml(text):
-            self.data_file(device, name, text, lines, flat)
-            return
-        if name in ("expectations.yaml", "expectations.yml") and not device:
-            ledger = Ledger(None, name, "expectations", lines)
-            for number in range(1, len(lines) + 1):
-                ledger.irrelevant(number)
-            self.keep("", name, text)
-            self.done(ledger, "")
-            return
-        self.keep(device, name, text)
-        limit = limits.of_text(text) if device else None
-        if device and keepalived.looks_like(text):
-            self.capture(device, keepalived.read(device, name, text))
-        elif limit is not None:
-            self.limited(device, name, lines, *limit)
-        elif frr_known.looks_like(text):
-            config, ledger = frr_text.read(device, name, text)
-            self.draft(device).configs.append(config)
-            early = text_ends_early(text)
-            if early is not None:
-                self.cut(device, name, early, lines[early - 1].strip(), ledger)
-            elif config.hostname and config.hostname != device:
-                ledger.note = (
-                    f"The text calls itself {config.hostname}; the device is listed as {device}."
-                )
-            self.done(ledger, device)
-        elif snmp.looks_like(text):
-            self.capture(device, snmp.read(device, name, text))
-        elif hostfiles.looks_like_sysctl(text):
-            self.capture(device, hostfiles.read_sysctl(device, name, text))
-        elif hostfiles.looks_like_resolvers(text):
-            self.capture(device, hostfiles.read_resolvers(device, name, text))
-        elif hostfiles.looks_like_sockets(text):
-            self.capture(device, hostfiles.read_sockets(device, name, text))
-        elif device and hostfiles.looks_like_hosts(text):
-            self.capture(device, hostfiles.read_hosts(device, name, text))
-        elif pasted.looks_like(text):
-            ledger = Ledger(device, name, pasted.KIND, lines)
-            self.draft(device).captures.append(pasted.read(device, name, text, ledger))
-            self.done(ledger, device)
-        elif reports.looks_like_text(text):
-            ledger = Ledger(device, name, reports.KIND, lines)
-            for number in range(1, len(lines) + 1):
-                ledger.irrelevant(number)
-            self.draft(device)
-            self.done(ledger, device)
+    def read_file(self, device: str, name: str, text: str, loose: bool) -> None:
+        file = File(device, name, text, self.parser, loose)
+        row = reader_of(file)
+        if loose and not row.of_survey:
+            # Nothing but its name says that it is a device's.
+            beside = file.beside()
+            of_all = reader_of(beside)
+            file, row = (beside, of_all) if of_all.of_survey else (file, row)
+        self.keep("" if row.of_survey else device, name, text)
+        if row.late:
+            self.waiting.append((file, row))
         else:
-            ledger = Ledger(device or None, name, "not recognised", lines)
-            ledger.note = "Nothing here reads this kind of file, so it was left aside."
-            self.draft(device).unread_files += 1
-            self.done(ledger, device)
+            row.read(file, self, row.kind)
 
-    def limited(
-        self, device: str, name: str, lines: list[str], limit: limits.Limit, number: int
-    ) -> None:
-        """A file of a feature that is recognised and not computed."""
-        ledger = Ledger(device, name, limit.name, lines)
-        ledger.unknown(number, True, limit.why)
-        for other in range(1, len(lines) + 1):
-            ledger.irrelevant(other)
-        ledger.note = f"This is {limit.name}: {limit.why}."
-        source = Source(device, name, number, lines[number - 1].strip())
-        item = Unmodelled(source, limit.why, touches=limit.touches)
-        self.draft(device).captures.append(CaptureDraft(name, unmodelled=[item]))
-        self.done(ledger, device)
-
-    def cut(
-        self,
-        device: str,
-        name: str,
-        line: int,
-        text: str,
-        ledger: Ledger | None,
-        why: str = EARLY,
-    ) -> None:
-        """A file of which a part is missing: what that was to say is not known."""
-        if ledger is not None:
-            ledger.note = f"{EARLY[:1].upper()}{EARLY[1:]}, at line {line}."
-        place = Source(device, name, line, text)
-        item = Unmodelled(place, f"{name}: {why}", told=True, touches=LINKS)
-        draft = self.draft(device)
-        draft.partly = draft.partly or place
-        draft.captures.append(CaptureDraft(name, unmodelled=[item]))
-
-    def capture(self, device: str, read: tuple[CaptureDraft, Ledger]) -> None:
-        self.draft(device).captures.append(read[0])
-        self.done(read[1], device)
-
-    def data_file(self, device: str, name: str, text: str, lines: list[str], flat: bool) -> None:
-        try:
-            root = self.parse(device, name, text)
-        except DataError as error:
-            self.keep(device, name, text)
-            ledger = Ledger(device or None, name, f"damaged {_encoding(text)}", lines)
-            ledger.note = f"Line {error.line}: {error}. The file was left aside."
-            ledger.unknown(error.line, True, str(error))
-            if device:
-                self.draft(device).unread_files += 1
-                quoted = lines[error.line - 1].strip() if 0 < error.line <= len(lines) else ""
-                early = data_ends_early(text, error)
-                why = EARLY if early else "the file is damaged"
-                self.cut(device, name, error.line, quoted, ledger if early else None, why)
-            self.done(ledger, device, matters=True)
-            return
-        if device and pasted.looks_like_data(text):
-            self.keep(device, name, text)
-            ledger = Ledger(device, name, pasted.KIND, lines)
-            self.draft(device).captures.append(pasted.read(device, name, text, ledger))
-            self.done(ledger, device)
-            return
-        document = Document(text, lines, root)
-        if wiring.looks_like(root):
-            ledger = Ledger(None, name, wiring.KIND, lines)
-            self.keep("", name, text)
-            self.wirings.append(wiring.read(document, name))
-            ledger.settle_json(root, matters=False)
-            self.done(ledger, "")
-            return
-        if not device and name == "survey.json":
-            self.about(document, name)
-            return
-        self.keep(device, name, text)
-        if gathering.looks_like(root):
-            ledger = Ledger(device, name, gathering.KIND, lines)
-            capture, ledger.note = gathering.read(device, name, document)
-            if capture.unmodelled or capture.read_at:
-                self.draft(device).captures.append(capture)
-            self.draft(device).unread_files += ledger.note is not None
-            ledger.settle_json(root, False)
-            self.done(ledger, device)
-            return
-        if device and openconfig.looks_like(root) and not stored.is_startup(root):
-            # Also what the running device shows: its models keep both in one tree.
-            ledger = Ledger(device, name, openconfig.KIND, lines)
-            self.draft(device).parts[name] = (document, ledger)
-            return
-        for shown in (probes, yang_state):
-            if shown.looks_like(root):
-                ledger = Ledger(device, name, shown.KIND, lines)
-                self.draft(device).captures.append(shown.read(device, name, document))
-                ledger.settle_json(root, False)
-                self.done(ledger, device)
-                return
-        if stored.is_startup(root):
-            ledger = Ledger(device, name, stored.KIND, lines)
-            self.draft(device).startup = (name, document)
-            root.use_all()
-            ledger.settle_json(root, False)
-            self.done(ledger, device)
-            return
-        if yang.looks_like(root):
-            ledger = Ledger(device, name, yang.KIND, lines)
-            config = yang.read(device, name, document)
-            if config.filters and not (config.interfaces or config.routes):
-                # Access lists alone do not make the file the device's configuration.
-                lists = CaptureDraft(name, filters=config.filters)
-                self.draft(device).captures.append(lists)
-            else:
-                self.draft(device).configs.append(config)
-                self.draft(device).data[name] = document
-            tables = CaptureDraft(name)
-            if (routing := root.peek("ietf-routing:routing")) is not None:
-                yang_state.tables(tables, routing)
-            if tables.gathered:
-                self.draft(device).captures.append(tables)
-            if config.hostname and config.hostname != device:
-                ledger.note = (
-                    f"The data calls itself {config.hostname}; the device is listed as {device}."
-                )
-            ledger.settle_json(root)
-            self.done(ledger, device)
-            return
-        held = self.drafts.get(device)
-        tunnels = {port for c in held.captures for port in c.tunnels} if held else ()
-        told = captured.read(document, device, name, tunnels)
-        if told is not None:
-            ledger = Ledger(device, name, told.kind, lines)
-            if told.capture is not None:
-                self.draft(device).captures.append(told.capture)
-            elif not flat:
-                self.draft(device)
-            ledger.settle_json(root, told.matters)
-            self.done(ledger, device)
-            return
-        gathered = reports.looks_like_json(root)
-        empty = not root.members() and isinstance(root.value, dict)
-        kind_text = "an empty object" if empty else f"{_encoding(text)} that is not recognised"
-        if gathered:
-            kind_text = reports.KIND
-            root.ignore_all()
-        ledger = Ledger(device or None, name, kind_text, lines)
-        ledger.settle_json(root, False)
-        if device:
-            self.draft(device).unread_files += not (gathered or empty)
-        self.done(ledger, device)
-
-    def about(self, document: Document, name: str) -> None:
-        root = document.root
-        expected = (item.value for item in root.items("expected"))
-        roles = root.get("roles")
-        given = {n: str(node.value) for n, node in roles.members().items()} if roles else {}
-        self.said = About(
-            root.text("title"),
-            root.text("taken_at"),
-            root.text("network"),
-            tuple(value for value in expected if isinstance(value, str) and value),
-            {node: role for node, role in given.items() if role in ROLES},
-        )
-        root.seen = UNDERSTOOD
-        root.use("title", "taken_at", "network", "expected", "roles")
-        ledger = Ledger(None, name, "title and time of the survey", document.lines)
-        odd = sorted(set(given) - set(self.said.roles))
-        if odd:
-            ledger.note = (
-                f"{odd[0]} cannot be {given[odd[0]]!r}: a role is one of {', '.join(ROLES)}."
+    def late_ones(self) -> None:
+        """Reads what waited for the other files of its device."""
+        waiting, self.waiting = self.waiting, []
+        for file, row in waiting:
+            guarded(
+                f"reading {file.device}/{file.name}",
+                partial(row.read, file, self, row.kind),
+                partial(self.broke, file.device, file.name, file.text),
             )
-        ledger.settle_json(root, False)
-        self.keep("", name, document.text)
-        self.done(ledger, "")
-
-    def draft(self, device: str) -> DeviceDrafts:
-        return self.drafts.setdefault(device, DeviceDrafts())
-
-    def keep(self, device: str, name: str, text: str) -> None:
-        self.texts.setdefault(device, {})[name] = text
-
-    def done(self, ledger: Ledger, device: str, matters: bool = False) -> None:
-        self.reports.append(ledger.report(matters))
 
     # -- putting it together --------------------------------------------------------
 
@@ -538,7 +265,7 @@ class _Survey:
     ) -> Survey:
         """A survey of which most devices were read before."""
         self.drafts.pop("", None)
-        self.said = before.about
+        self.about = before.about
         self.reports += reports
         self.texts = {**before.files, **self.texts}
         unread = {n for n, d in kept.items() if d.role == "unread" and not d.instance}
@@ -553,7 +280,7 @@ class _Survey:
 
     def devices(self, drawing: wiring.Wiring) -> dict[str, Device]:
         roles = {node.name: node.role for node in drawing.nodes.values() if node.role}
-        roles |= self.said.roles
+        roles |= self.about.roles
         out = {}
         for name, drafts in list(self.drafts.items()):
             out[name] = guarded(
@@ -564,6 +291,8 @@ class _Survey:
         return out
 
     def device(self, name: str, drafts: DeviceDrafts, role: str | None) -> Device:
+        # In the order of their files, whichever had to be read first.
+        drafts.captures.sort(key=lambda capture: capture.file)
         self.parts(name, drafts)
         unstored = self.stored_apart(name, drafts)
         merged = merged_device(name, drafts, role)
@@ -574,7 +303,7 @@ class _Survey:
         ledger = Ledger(name, "", "damaged device", ["(not shown)"])
         ledger.note = f"Putting its files together broke something here ({error}): it is not read."
         ledger.unknown(1, True, ledger.note, "(not shown)")
-        self.done(ledger, name, matters=True)
+        self.done(ledger, matters=True)
         return Device(name, role="unread")
 
     def parts(self, device: str, drafts: DeviceDrafts) -> None:
@@ -591,7 +320,7 @@ class _Survey:
             ].note = f"The data calls itself {named}; the device is listed as {device}."
         for document, ledger in drafts.parts.values():
             ledger.settle_json(document.root)
-            self.done(ledger, device)
+            self.done(ledger)
         drafts.parts = {}
         if read.contradiction is not None:
             self.contradiction(device, drafts, *read.contradiction)
@@ -663,14 +392,14 @@ class _Survey:
 
     def join(self, drawing: wiring.Wiring, devices: dict[str, Device]) -> Survey:
         heard = wiring.from_heard(devices.values()) if not drawing.links else None
-        known = {*self.said.expected, *(h.system for d in devices.values() for h in d.heard)}
+        known = {*self.about.expected, *(h.system for d in devices.values() for h in d.heard)}
         known |= {name.partition(".")[0] for name in known}
-        roles = self.said.roles
+        roles = self.about.roles
         segments, unread = wiring.segments_from_wiring(heard or drawing, devices, roles, known)
         if heard is not None:
             segments = [replace(s, reason=wiring.BY_LLDP, inferred=True) for s in segments]
             unread = [*unread, *wiring.segments_from_wiring(drawing, devices, roles, known)[1]]
-        absent = {*self.said.expected, *(n for n, role in roles.items() if role != "lan")}
+        absent = {*self.about.expected, *(n for n, role in roles.items() if role != "lan")}
         unread = [*unread, *sorted(absent - devices.keys() - set(unread))]
         taken = {end for segment in segments for end in segment.ends}
         if not drawing.links:
@@ -687,18 +416,14 @@ class _Survey:
         network = Network(
             tuple(devices[name] for name in sorted(devices)),
             tuple(segments),
-            self.said.title,
-            self.said.taken_at,
+            self.about.title,
+            self.about.taken_at,
             cables,
             tuple(drawing.planned),
             self.keys_hidden,
         )
         self.reports.sort(key=lambda r: (r.device or "", r.file))
-        return Survey(network, tuple(self.reports), self.texts, drawing, self.said)
-
-
-def _encoding(text: str) -> str:
-    return "XML" if is_xml(text) else "JSON"
+        return Survey(network, tuple(self.reports), self.texts, drawing, self.about)
 
 
 def _stem(name: str) -> str:

@@ -10,10 +10,11 @@ import yaml
 from rest_framework.exceptions import ValidationError
 
 from ...core.diagnosis.audit import ExpectationError, parse_expectations
+from ...core.readers.kinds import NAMED_SO, is_expectations
 from . import jobs
 from .models import ExpectationList, StoredSurvey
 
-FILES = ("expectations.yaml", "expectations.yml")
+_YAML = (".yaml", ".yml")
 
 
 def expectations_of(stored: StoredSurvey) -> tuple[str, str | None]:
@@ -22,9 +23,11 @@ def expectations_of(stored: StoredSurvey) -> tuple[str, str | None]:
     if held is not None:
         return held.text, "network"
     with zipfile.ZipFile(io.BytesIO(bytes(stored.archive))) as archive:
-        for name in FILES:
-            if name in archive.namelist():
-                return archive.read(name).decode("utf-8", "replace"), "survey"
+        beside = [n for n in archive.namelist() if "/" not in n and n.endswith(_YAML)]
+        for name in sorted(beside, key=lambda name: (name not in NAMED_SO, name)):
+            text = archive.read(name).decode("utf-8", "replace")
+            if name in NAMED_SO or is_expectations(text):
+                return text, "survey"
     return "", None
 
 

@@ -22,7 +22,7 @@ def looks_like(root: Node) -> bool:
     )
 
 
-def read(document: Document, device: str, file: str) -> CaptureDraft:
+def read(device: str, file: str, document: Document) -> CaptureDraft:
     """Reads the routes of a table, with the ways of each that are in use."""
     draft = CaptureDraft(file)
     for key, node in document.root.members().items():
