@@ -68,7 +68,7 @@ export function CaseList() {
         <div className="min-h-0 flex-1 p-4">
           <DataTable
             label="cases" file="cases" rows={cases.data.cases} columns={columns}
-            rowKey={(row) => String(row.id)}
+            rowKey={(row) => String(row.id)} rowHeight={55}
             onRow={(row) => void navigate(`/s/${survey}/cases/${row.id}`)}
             empty={<>No complaint is kept for this survey. Ask who cannot reach what, and keep it as a case.</>}
           />

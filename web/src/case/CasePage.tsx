@@ -3,6 +3,7 @@ import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
 import { useCases, useDecision, useEnds, useNames, usePath, useSurveys, type EndsQuestion, type Question } from "../api/queries";
 import { standing } from "../ui/address";
+import { AfterPaint } from "../ui/AfterPaint";
 import { Works } from "../ui/Badge";
 import { downloadPng, downloadSvg } from "../ui/download";
 import { Empty, Failed, Working } from "../ui/States";
@@ -148,16 +149,20 @@ function Answer({ survey, question, path, past, also, ids, hopQuery, onHop }: {
             <button type="button" className="btn btn-ghost btn-xs" onClick={() => downloadPng(svg.current, "journey")}>PNG</button>
           </span>
         </div>
-        <div className="shrink-0 border-b border-base-300 px-3 pt-1">
-          <Journey path={path} roles={roles} selected={selected} onSelect={onHop} svgRef={svg} />
-        </div>
-        <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1.25fr)_minmax(0,0.95fr)_minmax(0,1fr)]">
-          <Decision survey={survey} device={device} out={hop?.out ?? null} question={question} target={target} filters={hop ? filtersOf(hop) : []} rewrites={hop ? rewritesOf(hop) : []} rules={hop?.rules} crossing={hop?.actions.find((action) => action.do === "instance")} verdict={branch && selected.index === branch.hops.length - 1 ? branch.verdict : undefined} reason={branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1 && !path.sentence.endsWith(branch.reason) ? branch.reason : null} />
-          <Ends survey={survey} device={device} question={endsQuestion} nothing={nothing} wrap={hop ? wrapOf(hop) : null} />
-          <SourcePane survey={survey} device={device} evidence={evidence} />
-        </div>
+        <AfterPaint>
+          <div className="shrink-0 border-b border-base-300 px-3 pt-1">
+            <Journey path={path} roles={roles} selected={selected} onSelect={onHop} svgRef={svg} />
+          </div>
+          <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1.25fr)_minmax(0,0.95fr)_minmax(0,1fr)]">
+            <AfterPaint>
+              <Decision survey={survey} device={device} out={hop?.out ?? null} question={question} target={target} filters={hop ? filtersOf(hop) : []} rewrites={hop ? rewritesOf(hop) : []} rules={hop?.rules} crossing={hop?.actions.find((action) => action.do === "instance")} verdict={branch && selected.index === branch.hops.length - 1 ? branch.verdict : undefined} reason={branch && branch.verdict !== "delivered" && selected.index === branch.hops.length - 1 && !path.sentence.endsWith(branch.reason) ? branch.reason : null} />
+              <Ends survey={survey} device={device} question={endsQuestion} nothing={nothing} wrap={hop ? wrapOf(hop) : null} />
+              <SourcePane survey={survey} device={device} evidence={evidence} />
+            </AfterPaint>
+          </div>
+        </AfterPaint>
       </div>
-      <Aside survey={survey} question={question} path={path} also={also} ids={ids} />
+      <AfterPaint><Aside survey={survey} question={question} path={path} also={also} ids={ids} /></AfterPaint>
     </div>
   );
 }

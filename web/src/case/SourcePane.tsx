@@ -48,7 +48,7 @@ export function SourcePane({ survey, device, evidence }: {
       {page.data && !file ? <p className="soft">Nothing was gathered from {device}.</p> : null}
       {source.data ? (
         <div className="min-h-0 flex-1">
-          <Suspense fallback={<Working what="Opening the text" />}><SourceText lines={source.data.lines} marks={marks} gaps={gaps} open={open} focus={focus} label={`Source of ${device}`} /></Suspense>
+          <Suspense fallback={<Working what="Opening the text" />}><SourceText lines={source.data.lines} marks={marks} gaps={gaps} open={open} focus={focus} wrap label={`Source of ${device}`} /></Suspense>
         </div>
       ) : null}
     </section>

@@ -56,7 +56,7 @@ export function FindingsPage() {
       {findings.error ? <Failed error={findings.error} /> : null}
       {findings.data ? (
         <div className="min-h-0 flex-1">
-          <DataTable label="findings" file="findings" rows={findings.data.findings} columns={columns} rowKey={(row) => row.id}
+          <DataTable label="findings" file="findings" rows={findings.data.findings} columns={columns} rowKey={(row) => row.id} rowHeight={90}
             empty={devices.data ? calm(devices.data.devices) : "Nothing was found."} />
         </div>
       ) : null}

@@ -3,6 +3,7 @@ import { ArrowDown, ArrowUp } from "lucide-react";
 import { useMemo, useRef, useState, type ReactNode } from "react";
 
 import { download, toCsv } from "./download";
+import { useAfterPaint } from "./painted";
 
 export interface Column<T> {
   head: string;
@@ -16,6 +17,9 @@ export interface Column<T> {
   right?: boolean;
 }
 
+/** So many rows are drawn, in sight or not. */
+const WHOLE = 100;
+
 interface Props<T> {
   label: string;
   /** The name of exported files. */
@@ -26,13 +30,15 @@ interface Props<T> {
   rowClass?: (row: T) => string;
   onRow?: (row: T) => void;
   empty: ReactNode;
+  /** About how high a row is, in pixels: so many are drawn at first as that lets one expect in sight. */
+  rowHeight?: number;
   height?: string;
   tools?: ReactNode;
 }
 
 /** A long table: sorted by its heads, filtered as one types, only what is seen is drawn. */
 export function DataTable<T>({
-  label, file, rows, columns, rowKey, rowClass, onRow, empty, height = "100%", tools,
+  label, file, rows, columns, rowKey, rowClass, onRow, empty, rowHeight = 30, height = "100%", tools,
 }: Props<T>) {
   const [filter, setFilter] = useState("");
   const [sort, setSort] = useState<{ column: number; down: boolean } | null>(null);
@@ -62,11 +68,13 @@ export function DataTable<T>({
     }
     return out;
   }, [rows, columns, filter, sort]);
+  const painted = useAfterPaint();
   const virtual = useVirtualizer({
     count: shown.length,
     getScrollElement: () => box.current,
-    estimateSize: () => 30,
-    overscan: 12,
+    estimateSize: () => rowHeight,
+    // A short table is drawn whole, so that the browser's own search finds what is in it.
+    overscan: painted && shown.length <= WHOLE ? WHOLE : 6,
   });
   const grid = { gridTemplateColumns: columns.map((c) => `minmax(0, ${c.width})`).join(" ") };
   const exportRows = () => shown.map((row) => columns.map((column) => String(column.value(row))));

@@ -17,6 +17,8 @@ interface Props {
   gaps?: Map<number, string>;
   /** The line to scroll to. */
   focus?: number | null;
+  /** Wraps every line that is wider than the box. */
+  wrap?: boolean;
   label: string;
 }
 
@@ -109,7 +111,7 @@ export function partOf(part: string | null | undefined, line: string): { from: n
 }
 
 /** A device's own text with line numbers, to be searched; the deciding lines are marked. */
-export default function SourceText({ lines, marks, open, gaps, focus, label }: Props) {
+export default function SourceText({ lines, marks, open, gaps, focus, wrap = false, label }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
   useEffect(() => {
@@ -119,7 +121,7 @@ export default function SourceText({ lines, marks, open, gaps, focus, label }: P
       doc,
       extensions: [
         lineNumbers(), INDENTS, WORDS,
-        lines.some((line) => line.length > LONG) ? EditorView.lineWrapping : [],
+        wrap || lines.some((line) => line.length > LONG) ? EditorView.lineWrapping : [],
         EditorState.readOnly.of(true), EditorView.editable.of(false),
         EditorView.contentAttributes.of({ tabindex: "0", "aria-label": label }),
         marked({ marks, open, gaps }, doc),
@@ -128,7 +130,7 @@ export default function SourceText({ lines, marks, open, gaps, focus, label }: P
     const made = new EditorView({ state, parent: box.current ?? undefined });
     view.current = made;
     return () => made.destroy();
-  }, [lines, marks, open, gaps, label]);
+  }, [lines, marks, open, gaps, wrap, label]);
   useEffect(() => {
     const shown = view.current;
     if (!shown || !focus) return;
@@ -136,6 +138,6 @@ export default function SourceText({ lines, marks, open, gaps, focus, label }: P
     const line = shown.state.doc.line(number);
     const part = partOf(marks.get(number), line.text);
     shown.dispatch({ effects: EditorView.scrollIntoView(line.from + (part?.from ?? 0), { y: "center" }) });
-  }, [focus, lines, marks, open, gaps, label]);
+  }, [focus, lines, marks, open, gaps, wrap, label]);
   return <div ref={box} role="region" aria-label={label} className="source mono h-full min-h-0" />;
 }
