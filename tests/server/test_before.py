@@ -13,6 +13,7 @@ from surveys import ROOT
 from trochos.core.diagnosis.audit import parse_expectations
 from trochos.local import read_folder
 from trochos.server.demo import load
+from trochos.server.surveys.expected import expectations_of
 from trochos.server.surveys.models import Answer, Case, CaseEvidence, StoredSurvey
 from trochos.server.surveys.store import store
 
@@ -73,6 +74,19 @@ def test_expectations_belong_to_the_network_and_are_checked_on_every_survey(
     assert told["of"] == "network" and told["changed_by"] == "ada"
     marks = {h["name"]: [m["holds"] for m in h["marks"]] for h in told["history"]}
     assert marks["planning reaches the kiosk"] == [True, False]
+
+
+def test_a_survey_brings_its_expectations_whatever_they_are_called() -> None:
+    """A list is told by what it holds; one that is named as such is told even if it is none, so
+    that whoever wrote it hears what is wrong."""
+    files = {"devices/heron/a.conf": b"hostname heron\nrouter ospf\n"}
+    wanted = "# for Monday\n- from: heron\n  to: 10.0.0.1\n"
+    brought = store({**files, "wanted.yml": wanted.encode()}, "wanted", None)
+    assert expectations_of(brought) == (wanted, "survey")
+    other = store({**files, "notes.yaml": b"- closed on Monday\n"}, "noted", None)
+    assert expectations_of(other) == ("", None)
+    broken = store({**files, "expectations.yaml": b"kiosk: booking\n"}, "broken", None)
+    assert expectations_of(broken) == ("kiosk: booking\n", "survey")
 
 
 @pytest.mark.parametrize(

@@ -209,17 +209,71 @@ def test_a_sweep_is_shown_as_it_goes_and_taken_up_where_it_was(
     assert after["threads"] == len(whole["threads"])
 
 
+def registered() -> set[int]:
+    """The workers that told the queue that they are there; who was killed stays for a while."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT id FROM procrastinate_workers")
+        return {number for (number,) in cursor.fetchall()}
+
+
+def test_workers_share_a_sweep(apart: None, stored: StoredSurvey, workers: Workers) -> None:
+    """One that has nothing else to do takes parts of it, and the answer is that of one alone."""
+    before = registered()
+    for _ in range(2):
+        workers.start()
+    until(lambda: len(registered() - before) == 2, "no two workers came")
+    question = {"links": True, "devices": False, "expectations": ""}
+    asked = jobs.ask("sweep", stored, question, 0)
+    by_others = set()
+
+    def ended() -> bool:
+        parts = Answer.objects.filter(kind="sweep-part", state=Answer.DONE)
+        by_others.update(parts.values_list("key", flat=True))
+        asked.refresh_from_db()
+        return asked.over
+
+    until(ended, "the sweep did not end")
+    assert by_others, "the second worker took nothing"
+    assert not Answer.objects.filter(kind="sweep-part").exists()
+    whole = store.computed(stored).sweep(True, False, []).as_nodes()
+    assert asked.answer["failures"] == whole["failures"]
+    assert asked.answer["baseline"] == whole["baseline"]
+    assert asked.answer["threads"] == len(whole["threads"])
+
+
+def test_a_part_that_its_worker_gave_up_is_computed_by_whoever_has_the_whole(
+    apart: None, stored: StoredSurvey
+) -> None:
+    question = {"links": True, "devices": False, "expectations": "", "part": [4, 8]}
+    key = jobs._key("sweep-part", stored, question)
+    silent = timezone.now() - timedelta(minutes=5)
+    for state in (
+        {"state": Answer.WORKING, "told_at": silent},
+        {"state": Answer.FAILED, "ended_at": silent},
+        {"state": Answer.DONE, "ended_at": silent, "answer": {"failures": [], "whole": False}},
+    ):
+        Answer.objects.create(key=key, kind="sweep-part", survey=stored, question=question, **state)
+        sweep = jobs.ask("sweep", stored, {**question, "part": None}, 0)
+        jobs.perform(sweep.pk)
+        sweep.refresh_from_db()
+        assert sweep.state == Answer.DONE and sweep.answer["tried"] == sweep.answer["of"]
+        assert not Answer.objects.filter(kind="sweep-part").exists()
+        sweep.delete()
+
+
 def test_what_nobody_waits_for_comes_last_until_somebody_does(
     apart: None, stored: StoredSurvey
 ) -> None:
     def queued() -> list[tuple[int, int]]:
-        """(answer, priority) of what workers would take, the next one first."""
+        """(answer, priority) of what workers would take, the next one first, without what is left
+        in the queue of answers that nobody asks for any more."""
         with connection.cursor() as cursor:
             cursor.execute(
                 "SELECT (args->>'answer')::int, priority FROM procrastinate_jobs "
                 "WHERE queue_name = 'computing' AND status = 'todo' ORDER BY priority DESC, id"
             )
-            return cursor.fetchall()
+            there = {*Answer.objects.values_list("pk", flat=True)}
+            return [row for row in cursor.fetchall() if row[0] in there]
 
     jobs.ahead("desk", stored, {"before": None})
     question = {"links": True, "devices": False, "expectations": ""}

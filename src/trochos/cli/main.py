@@ -21,6 +21,7 @@ from ..core.network.edits import EditError, read_edits
 from ..core.network.quiet import without_collecting
 from ..core.survey import Computed
 from ..core.whole.questions import Watch
+from ..cores import on_all_cores
 from ..gather.kit import script
 from ..local import InputError, fingerprint_key, in_time
 from . import tables
@@ -286,7 +287,13 @@ def run_sweep(options: argparse.Namespace) -> int:
     if options.expect is not None:
         expected = _expectations(options.expect, survey)
     both = options.links == options.devices
-    found = survey.sweep(options.links or both, options.devices or both, expected, _watch(900.0))
+    found = survey.sweep(
+        options.links or both,
+        options.devices or both,
+        expected,
+        _watch(900.0),
+        each=on_all_cores,
+    )
     document = found.as_nodes()
     _print(document) if options.json else tables.sweep(document)
     return 1 if any(failure.expectations for failure in found.failures) else 0
@@ -355,11 +362,10 @@ def _expectations(name: str | None, survey: Computed) -> list[Expectation]:
         ExpectationError: they cannot be used.
     """
     if name is None:
-        held = survey.survey.files.get("", {})
-        name = next((n for n in ("expectations.yaml", "expectations.yml") if n in held), None)
-        if name is None:
+        held = survey.survey.expectations
+        if held is None:
             raise InputError("The survey has no expectations.yaml. Name a file with --expect.")
-        text = held[name]
+        text = held
     else:
         try:
             text = Path(name).read_text(encoding="utf-8")

@@ -56,12 +56,15 @@ def _count() -> None:
     from procrastinate.contrib.django.models import ProcrastinateJob
 
     from .surveys.models import Answer, StoredSurvey
+    from .surveys.work import OF_OTHERS
 
     _surveys.set(StoredSurvey.objects.count())
-    held = dict(Answer.objects.values_list("state").annotate(n=Count("id")))
+    # Parts of others lie ready for workers that have nothing to do, and keep nobody waiting.
+    asked = Answer.objects.exclude(kind__in=OF_OTHERS)
+    held = dict(asked.values_list("state").annotate(n=Count("id")))
     for state in (Answer.WAITING, Answer.WORKING, Answer.DONE, Answer.FAILED):
         _answers.labels(state).set(held.get(state, 0))
-    first = Answer.objects.filter(state=Answer.WAITING).aggregate(at=Min("asked_at"))["at"]
+    first = asked.filter(state=Answer.WAITING).aggregate(at=Min("asked_at"))["at"]
     _oldest.set((timezone.now() - first).total_seconds() if first else 0)
     _jobs.clear()
     for queue, state, number in ProcrastinateJob.objects.values_list(

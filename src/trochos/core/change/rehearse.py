@@ -8,7 +8,7 @@ apart from real damage.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Set
+from collections.abc import Callable, Iterator, Sequence, Set
 from functools import cached_property
 from itertools import islice, pairwise
 from typing import NamedTuple
@@ -20,6 +20,7 @@ from ..forwarding.families import FamilyReach
 from ..forwarding.flow import pack, unpack
 from ..forwarding.pings import NO, PARTLY, UNSURE, YES
 from ..forwarding.reach import Reach, ping
+from ..forwarding.states import States
 from ..forwarding.view import Forwarding
 from ..network.addressing import FAMILIES, Address, Prefix
 from ..protocols.tables import Tables
@@ -27,6 +28,8 @@ from ..step.routes import Route
 
 Bools = NDArray[np.bool_]
 Columns = NDArray[np.int64]
+_TOGETHER = 1 << 22
+"""How many pairs are looked at together."""
 
 
 class PairRef(NamedTuple):
@@ -46,31 +49,77 @@ class PairRef(NamedTuple):
         }
 
 
-class _Block(NamedTuple):
-    """Pairs of one source address: the table that names their targets, and which columns."""
+Cells = tuple[Columns, Columns]
+"""Pairs of some sources: of each which source, and which column of the table."""
 
-    table: FamilyReach
-    sender: str
-    source: Address
-    columns: Columns
-    better: Forwarding
-    """The state of the network in which they work better, or as well."""
+
+class _Block:
+    """Pairs of some source addresses: the table that names their targets, the sources, how many
+    pairs there are, and what finds them.
+
+    Counts are asked for much more often than lists.
+    """
+
+    def __init__(
+        self,
+        table: FamilyReach,
+        sources: Sequence[tuple[str, Address]],
+        size: int,
+        find: Callable[[], Cells],
+        better: Forwarding,
+    ) -> None:
+        """`better` is the state of the network in which they work better, or as well."""
+        self.table, self.sources, self.size, self.better = table, sources, size, better
+        self._find = find
+
+    @cached_property
+    def _cells(self) -> Cells:
+        return self._find()
+
+    @property
+    def which(self) -> Columns:
+        """Of each pair the place of its source."""
+        return self._cells[0]
+
+    @property
+    def columns(self) -> Columns:
+        """Of each pair the column of its target."""
+        return self._cells[1]
 
     def pairs(self) -> Iterator[PairRef]:
-        for column in self.columns.tolist():
+        for number, column in zip(self.which.tolist(), self.columns.tolist(), strict=True):
+            sender, source = self.sources[number]
             target = self.table.addresses[column]
-            yield PairRef(self.sender, self.source, target, self._owner(column, target))
+            yield PairRef(sender, source, target, self._owner(sender, source, column, target))
 
-    def _owner(self, column: int, target: Address) -> str:
+    def _owner(self, sender: str, source: Address, column: int, target: Address) -> str:
         """Whose address it is: of several that hold it, the one that answers this sender."""
         owner = self.table.names[self.table.owner_rows[column]]
         near = self.table.forwarding.near
-        others = [d for d in near.meant_devices(target) if d != self.sender]
+        others = [d for d in near.meant_devices(target) if d != sender]
         if len(others) > 1 and not near.is_anycast(target):
             for name in others:
-                if ping(self.better, self.sender, self.source, target, name)[2] in (True, "partly"):
+                if ping(self.better, sender, source, target, name)[2] in (True, "partly"):
                     return name
-        return others[0] if owner == self.sender else owner
+        return others[0] if owner == sender else owner
+
+    def without(self, addresses: Set[Address]) -> int:
+        """How many pairs there are, but for those from or to some addresses."""
+        if not addresses:
+            return self.size
+        held = self.table.addresses
+        to = {n for n, address in enumerate(held) if address in addresses}
+        by = {n for n, (_, source) in enumerate(self.sources) if source in addresses}
+        out = np.isin(self.columns, [*to]) | np.isin(self.which, [*by])
+        return int(np.count_nonzero(~out))
+
+    def between(self) -> Iterator[tuple[str, str, int]]:
+        """(sender, owner, how many pairs)."""
+        owners = self.table.owner_rows[self.columns]
+        keys, counts = np.unique(self.which * len(self.table.names) + owners, return_counts=True)
+        for key, count in zip(keys.tolist(), counts.tolist(), strict=True):
+            number, row = divmod(key, len(self.table.names))
+            yield self.sources[number][0], self.table.names[row], count
 
 
 class Effect:
@@ -89,25 +138,35 @@ class Effect:
         self, kind: str, table: FamilyReach, sender: str, source: Address, columns: Columns
     ) -> None:
         """Enters the pairs of one source address."""
-        if columns.size:
+        self.add_all(kind, table, [(sender, source)], (np.zeros(columns.size, np.int64), columns))
+
+    def add_all(
+        self, kind: str, table: FamilyReach, sources: Sequence[tuple[str, Address]], cells: Cells
+    ) -> None:
+        """Enters pairs of many."""
+        self.add_later(kind, table, sources, cells[0].size, lambda: cells)
+
+    def add_later(
+        self,
+        kind: str,
+        table: FamilyReach,
+        sources: Sequence[tuple[str, Address]],
+        size: int,
+        find: Callable[[], Cells],
+    ) -> None:
+        """Enters so many pairs, which are found when somebody wants to see them."""
+        if size:
             better = self.after if kind in ("heals", "new") else self.before
-            block = _Block(table, sender, source, columns, better)
+            block = _Block(table, sources, size, find, better)
             self._blocks.setdefault(kind, []).append(block)
 
     def count(self, kind: str) -> int:
         """How many pairs there are of a kind."""
-        return sum(block.columns.size for block in self._blocks.get(kind, ()))
+        return sum(block.size for block in self._blocks.get(kind, ()))
 
     def count_elsewhere(self, kind: str, addresses: Set[Address]) -> int:
         """How many pairs there are of a kind, without those from or to some addresses."""
-        total = 0
-        for block in self._blocks.get(kind, ()):
-            if block.source not in addresses:
-                held = block.table.addresses
-                total += block.columns.size
-                if addresses:
-                    total -= sum(held[c] in addresses for c in block.columns.tolist())
-        return total
+        return sum(block.without(addresses) for block in self._blocks.get(kind, ()))
 
     def first(self, kind: str, most: int) -> list[PairRef]:
         """The first pairs of a kind."""
@@ -118,9 +177,8 @@ class Effect:
         """How many pairs of a kind there are between any two devices."""
         out: Counter[tuple[str, str]] = Counter()
         for block in self._blocks.get(kind, ()):
-            rows, counts = np.unique(block.table.owner_rows[block.columns], return_counts=True)
-            for row, count in zip(rows.tolist(), counts.tolist(), strict=True):
-                out[block.sender, block.table.names[row]] += count
+            for sender, owner, count in block.between():
+                out[sender, owner] += count
         return out
 
     def _all(self, kind: str) -> list[PairRef]:
@@ -192,6 +250,8 @@ def working_with(reach: Reach, name: str) -> int:
 
 def _family(out: Effect, before: Reach, after: Reach, family: int) -> None:
     old, new = before.families[family], after.families[family]
+    if _all_at_once(out, old, new):
+        return
     shared = [a for a in old.addresses if a in new.column]
     left = np.array([old.column[a] for a in shared], dtype=np.int64)
     right = np.array([new.column[a] for a in shared], dtype=np.int64)
@@ -212,7 +272,6 @@ def _family(out: Effect, before: Reach, after: Reach, family: int) -> None:
     comes_back: Bools = np.any(returning, axis=1)
     as_it_was = left.size == len(old.addresses) and right.size == len(new.addresses)
     runs = _runs(left, right)
-    follows = as_it_was and new.earlier is not None and new.earlier.reach is old
     for name in old.names:
         if name not in read or old.forwarding.devices[name].role == "unread":
             continue
@@ -223,7 +282,6 @@ def _family(out: Effect, before: Reach, after: Reach, family: int) -> None:
         ours, theirs = ~before.own_columns(old, name), ~after.own_columns(new, name)
         apart = ours[left]
         row = new.row[name]
-        unlike = new.unlike_states.get(name, {}) if follows else {}
         for source, states in was.items():
             held = now.get(source)
             if held is None or lost.size:
@@ -237,19 +295,14 @@ def _family(out: Effect, before: Reach, after: Reach, family: int) -> None:
             comes = back >= 0 and comes_back[back]
             # Most of what a change touches ends as it did, and equal bytes are found much faster
             # than cells that differ.
-            some = unlike.get(source)
-            alike = states is held or (
-                some is None
-                and all(states[a:b].tobytes() == held[c : c + b - a].tobytes() for a, b, c in runs)
+            alike = states is held or all(
+                states[a:b].tobytes() == held[c : c + b - a].tobytes() for a, b, c in runs
             )
             if alike and not comes and not leaves[row]:
                 continue
             # Columns of both are sorted, so that without one that comes or goes they agree.
             was_so, is_so = (states, held) if as_it_was else (states[left], held[right])
-            if not alike and some is not None:
-                own = was_so[some], is_so[some], apart[some], some, handed[some]
-                _enter(out, (old, name, source), *own)
-            elif not alike:
+            if not alike:
                 _enter(out, (old, name, source), was_so, is_so, apart, left, handed)
             if comes:
                 moved = moved | returning[back].take(owners)
@@ -263,6 +316,98 @@ def _family(out: Effect, before: Reach, after: Reach, family: int) -> None:
                 works = theirs & (states == YES)
                 columns = np.flatnonzero(works) if source not in was else fresh[works[fresh]]
                 out.add("new", new, name, source, columns)
+
+
+def _all_at_once(out: Effect, old: FamilyReach, new: FamilyReach) -> bool:
+    """Compares a copy that knows where it differs from the state before; False if it does not."""
+    if new.earlier is None or new.earlier.reach is not old or not new.earlier.same_owners:
+        return False
+    if not old.addresses:
+        return True
+    was, now = Reach.all_states(old), Reach.all_states(new)
+    if was is None or now is None or now.earlier is not was:
+        return False
+    unlike, prior = now.unlike, now.prior
+    assert unlike is not None and prior is not None
+    theirs, ours = was.sources.keys(), now.sources.keys()
+    owners = old.owner_rows
+    # What is shown at an address of the device itself is no pair.
+    apart = owners[unlike.columns] != now.sources.rows[unlike.rows]
+    before = prior[unlike.rows]
+    fresh = np.flatnonzero((before < 0) & apart & (unlike.states == YES))
+    some = np.flatnonzero((before >= 0) & apart)
+    rows, columns = before[some], unlike.columns[some]
+    kinds = _KINDS.take((was.matrix[rows, columns] << 2) + unlike.states[some])
+    for kind, number in (("heals", _HEALS), ("breaks", _WORSE), ("unsure", _UNSURE)):
+        mine = kinds == number
+        out.add_all(kind, old, theirs, (rows[mine], columns[mine]))
+    out.add_all("new", new, ours, (unlike.rows[fresh], unlike.columns[fresh]))
+    left = np.setdiff1d(np.arange(len(theirs)), prior)
+    worked = (was.matrix[left] == YES) | (was.matrix[left] == PARTLY)
+    worked &= owners != was.sources.rows[left][:, None]
+    lost, columns = np.nonzero(worked)
+    out.add_all("gone", old, theirs, (left[lost], columns))
+    _moved(out, (old, new), (was, now), theirs)
+    return True
+
+
+def _moved(
+    out: Effect,
+    tables: tuple[FamilyReach, FamilyReach],
+    states: tuple[States, States],
+    named: Sequence[tuple[str, Address]],
+) -> None:
+    """Enters the pairs that work as before, and of which a packet or its answer goes another way.
+
+    Args:
+        out: where.
+        tables, states: of before and after.
+        named: the sources from before.
+    """
+    (old, new), (was, now) = tables, states
+    every = np.arange(len(old.addresses))
+    touched = _touched(old, new, every, every)
+    if not touched.any():
+        return
+    moving = _Moving(old, was, now, touched)
+    sizes = sum(int(np.count_nonzero(moved)) for _, moved in moving.parts())
+    out.add_later("moves", old, named, sizes, moving.cells)
+
+
+class _Moving:
+    """Which pairs work as before and go another way, from who sends packets another way."""
+
+    def __init__(self, table: FamilyReach, was: States, now: States, touched: Bools) -> None:
+        self.table, self.was, self.now, self.touched = table, was, now, touched
+
+    def parts(self) -> Iterator[tuple[Columns, Bools]]:
+        """(sources before the change, of each which columns), some at a time."""
+        touched, sources, owners = self.touched, self.now.sources, self.table.owner_rows
+        prior, unlike = self.now.prior, self.now.unlike
+        assert prior is not None and unlike is not None
+        returning = np.ascontiguousarray(touched.T)
+        leaves: Bools = np.any(touched, axis=1)
+        comes_back: Bools = np.any(returning, axis=1)
+        meant = np.flatnonzero((prior >= 0) & (leaves[sources.rows] | comes_back[sources.columns]))
+        edges = np.searchsorted(unlike.rows, np.arange(len(sources.names) + 1)).tolist()
+        step = max(1, _TOGETHER // max(1, owners.size))
+        for start in range(0, meant.size, step):
+            part = meant[start : start + step]
+            moved = touched[sources.rows[part]]
+            back = np.flatnonzero(comes_back[sources.columns[part]])
+            moved[back] |= returning[sources.columns[part[back]]][:, owners]
+            moved &= self.was.matrix[prior[part]] != NO
+            moved &= owners != sources.rows[part][:, None]
+            for place, source in enumerate(part.tolist()):
+                first, last = edges[source], edges[source + 1]
+                if first != last:
+                    moved[place, unlike.columns[first:last]] = False
+            yield prior[part], moved
+
+    def cells(self) -> Cells:
+        found = [(before, *np.nonzero(moved)) for before, moved in self.parts()]
+        which = [before[at] for before, at, _ in found]
+        return np.concatenate(which), np.concatenate([columns for _, _, columns in found])
 
 
 def _runs(left: Columns, right: Columns) -> list[tuple[int, int, int]]:
@@ -331,15 +476,17 @@ def _touched(
 ) -> Bools:
     """Which (device, shared address) sends packets another way now, itself or further on."""
     out = np.zeros((len(new.names), left.size), dtype=bool)
-    earlier = new.earlier
+    earlier, every = new.earlier, np.arange(left.size)
     for row, name in enumerate(new.names):
         if name not in old.row:
             continue
+        places = every
         if earlier is not None and earlier.reach is old and earlier.leads[row]:
             if row not in earlier.rerouted:
                 continue
+            places = np.flatnonzero(earlier.rerouted[row][right])
         # Routes with the same ways out are one for this, so there are few to compare.
-        before, after = old.ways[old.row[name]][left], new.ways[row][right]
+        before, after = old.ways[old.row[name], left[places]], new.ways[row, right[places]]
         theirs, ours = old.routes[old.row[name]], new.routes[row]
         width = len(ours) + 1
         keys = (before.astype(np.int64) + 1) * width + (after + 1)
@@ -348,7 +495,7 @@ def _touched(
             [_differ(theirs, int(key) // width - 1, ours, int(key) % width - 1) for key in kinds],
             dtype=bool,
         )
-        out[row] = differs[np.ravel(inverse)]
+        out[row, places] = differs[np.ravel(inverse)]
     if not out.any():
         return out
     whole = np.zeros((len(new.names), len(new.addresses)), dtype=bool)

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from ..network.addressing import Address, Prefix
 from ..network.facts import Device
 from ..step.routes import NextHop, Route
+from .flow import Edges, pack, unpack
 from .matching import Places
 from .view import Forwarding
 
@@ -34,6 +35,13 @@ class Solved(Protocol):
     ways: Places
     decisions: list[Any]
     defaults: dict[int, tuple[NDArray[np.int32], NDArray[np.int8]]]
+    edges: Edges
+
+    @property
+    def all_defaults(self) -> tuple[NDArray[np.int32], NDArray[np.int8]]: ...
+
+    @property
+    def all_defaults_known(self) -> tuple[NDArray[np.int32], NDArray[np.int8]] | None: ...
 
     @property
     def codes(self) -> NDArray[Any]: ...
@@ -155,39 +163,65 @@ class Earlier(Generic[Family]):
         if unlike.any():
             self.rerouted[row] = unlike
 
-    def unlike(self, row: int) -> NDArray[np.bool_] | None:
-        """The columns for which packets go or end otherwise than before the change, here or where
-        this device hands them on; None if that is not known."""
-        decision = self._after.decisions[row]
-        if not self.leads[row] or not self._same_owners or decision is None:
-            return None
-        found: NDArray[np.bool_] = self._recoded[row]
-        for there in decision.leads:
-            found = found | self._recoded[there]
-        rerouted = self.rerouted.get(row)
-        return found if rerouted is None else found | rerouted
+    def knows(self, row: int) -> bool:
+        """True if it is known for which columns packets of a device go or end otherwise."""
+        return bool(self._known[row])
 
-    def returns_unlike(self, column: int) -> NDArray[np.bool_]:
-        """The columns whose owners' returns to one address end otherwise than before."""
-        found: NDArray[np.bool_] = self._recoded_back[column].take(self._after.owner_rows)
+    @cached_property
+    def _known(self) -> NDArray[np.bool_]:
+        decided = np.array([item is not None for item in self._after.decisions], dtype=bool)
+        known: NDArray[np.bool_] = self.leads & decided & np.bool_(self.same_owners)
+        return known
+
+    @cached_property
+    def unlike(self) -> NDArray[np.bool_]:
+        """Per device the columns for which packets go or end otherwise than before the change,
+        there or where it hands them on; all of those of which that is not known."""
+        after, edges = self._after, self._after.edges
+        words = pack(self.recoded)
+        further = words.copy()
+        if edges.here.size:
+            further[edges.sources] |= np.bitwise_or.reduceat(
+                words[edges.there], edges.starts, axis=0
+            )
+        found = unpack(further, len(after.addresses)).copy()
+        for row, columns in self.rerouted.items():
+            found[row] |= columns
+        found[~self._known] = True
         return found
 
     @cached_property
     def any_returns_unlike(self) -> NDArray[np.bool_]:
         """Per address whether the return to it ends otherwise than before from anywhere."""
-        return np.asarray(self._recoded.any(axis=0))
+        return np.asarray(self.recoded.any(axis=0))
+
+    @cached_property
+    def _unlike_defaults(self) -> NDArray[np.bool_] | None:
+        """Per device the columns for which it may choose another source than before, or a ping
+        from that one may show something else; None if what was chosen is not known of all."""
+        was = self.reach.all_defaults_known
+        if was is None:
+            return None
+        sources, _ = was
+        back = self.recoded_back[np.maximum(sources, 0), self._after.owner_rows]
+        found: NDArray[np.bool_] = self.unlike | (back & (sources >= 0))
+        return found
 
     def default_rows(self, row: int) -> tuple[NDArray[np.int32], NDArray[np.int8]] | None:
         """`FamilyReach.default_rows` from those before the change: only what differs is chosen
         anew. None if all has to be."""
-        after, unlike, was = self._after, self.unlike(row), self.reach.defaults.get(row)
-        if unlike is None or was is None:
+        after, was = self._after, self.reach.defaults.get(row)
+        if was is None or not self._known[row]:
             return None
         sources, ok = was
-        if (sources >= len(after.addresses)).any():
-            return None  # numbers of addresses that are no columns are each table's own
-        back = self._recoded_back[np.maximum(sources, 0), after.owner_rows] & (sources >= 0)
-        columns = np.flatnonzero(unlike | back)
+        # Numbers of addresses that are no columns are each table's own.
+        if self._unlike_defaults is not None:
+            columns = np.flatnonzero(self._unlike_defaults[row])
+        elif (sources >= len(after.addresses)).any():
+            return None
+        else:
+            back = self.recoded_back[np.maximum(sources, 0), after.owner_rows] & (sources >= 0)
+            columns = np.flatnonzero(self.unlike[row] | back)
         if not columns.size:
             return was
         sources, ok = sources.copy(), ok.copy()
@@ -195,16 +229,25 @@ class Earlier(Generic[Family]):
         return sources, ok
 
     @cached_property
-    def _same_owners(self) -> bool:
+    def unlike_choices(self) -> NDArray[np.bool_]:
+        """`unlike`, and the columns for which a device chooses another source, or a ping from that
+        one shows something else."""
+        was, now = self.reach.all_defaults, self._after.all_defaults
+        found: NDArray[np.bool_] = self.unlike | (was[0] != now[0]) | (was[1] != now[1])
+        return found
+
+    @cached_property
+    def same_owners(self) -> bool:
+        """True if every address is held where it was."""
         return np.array_equal(self._after.owner_rows, self.reach.owner_rows)
 
     @cached_property
-    def _recoded(self) -> NDArray[np.bool_]:
+    def recoded(self) -> NDArray[np.bool_]:
         """Per cell whether another code stands there than before the change."""
         found: NDArray[np.bool_] = self._after.codes != self.reach.codes
         return found
 
     @cached_property
-    def _recoded_back(self) -> NDArray[np.bool_]:
+    def recoded_back(self) -> NDArray[np.bool_]:
         """The same by column."""
-        return np.ascontiguousarray(self._recoded.T)
+        return np.ascontiguousarray(self.recoded.T)

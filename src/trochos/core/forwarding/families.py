@@ -28,6 +28,7 @@ from .again import Earlier
 from .flow import Edges, Words, pack, unpack
 from .matches import Matches
 from .pings import NO, ONLY_UNKNOWN, PING, PING_UNSURE, UNSURE, Bits, code_of, combine
+from .states import States
 from .view import Forwarding
 
 KEPT_CELLS = 80_000_000
@@ -132,11 +133,10 @@ class FamilyReach:
         # What is not known of the way out may hide that the source became another one: then the
         # way back to the first says nothing.
         self._ping = PING_UNSURE if forwarding.may_rewrite else PING
-        self.unlike_states: dict[str, dict[Address, NDArray[np.int64]]] = {}
-        """Per device and source the only columns for which pings show something else than before
-        the change, where that is known; kept by `Reach`."""
         self.states: dict[str, list[tuple[Address, NDArray[np.int8]]]] = {}
         """Per device what pings from each of its sources show, kept by `Reach`."""
+        self.all_states: States | None = None
+        """The same of all devices, once it was asked for."""
         shape = (len(self.names), len(self.addresses))
         self.edges = Edges(*shape)
         self.bits: Bits = np.zeros(shape, dtype=np.uint32)
@@ -403,6 +403,24 @@ class FamilyReach:
             self.defaults[row] = known
         return known
 
+    @cached_property
+    def all_defaults(self) -> tuple[NDArray[np.int32], NDArray[np.int8]]:
+        """`default_rows` of every device, as two arrays."""
+        found = [self.default_rows(row) for row in range(len(self.names))]
+        sources = np.stack([held[0] for held in found])
+        ok = np.stack([held[1] for held in found])
+        if self.keeps:
+            self.defaults = {row: (sources[row], ok[row]) for row in range(len(found))}
+        return sources, ok
+
+    @property
+    def all_defaults_known(self) -> tuple[NDArray[np.int32], NDArray[np.int8]] | None:
+        """The same if somebody asked for it, and every source has a column."""
+        found = self.__dict__.get("all_defaults")
+        if found is None or len(self._sources) > len(self.addresses):
+            return None
+        return found  # type: ignore[no-any-return]
+
     @property
     def keeps(self) -> bool:
         """True if what is computed per pair of addresses is kept."""
@@ -523,17 +541,18 @@ class FamilyReach:
         found: NDArray[np.int8] = self._ping.ravel().take((self.codes[row] << 3) + back)
         return found
 
+    def pings(
+        self, rows: NDArray[np.int64], sources: NDArray[np.int64], columns: NDArray[np.int64]
+    ) -> NDArray[np.int8]:
+        """What single pings show: of devices, from their sources (as columns), to addresses."""
+        back = self._codes_back[sources, self.owner_rows[columns]]
+        found: NDArray[np.int8] = self._ping.ravel().take((self.codes[rows, columns] << 3) + back)
+        return found
+
     def delivers(self, row: int) -> Delivered:
         """To which addresses packets of a device may get, and to which all of them surely do."""
         codes = self.codes[row]
         return Delivered(codes & 3 != 0, codes == 1)
-
-    def ping_some(self, row: int, source: Address, columns: NDArray[np.int64]) -> NDArray[np.int8]:
-        """The same for some addresses."""
-        found: NDArray[np.int8] = self._ping[
-            self.codes[row, columns], self._back_codes(source, columns)
-        ]
-        return found
 
     def _back_codes(
         self, source: Address | None, columns: NDArray[np.int64] | None

@@ -93,6 +93,11 @@ class Edges:
         """The devices that hand packets on."""
         return self._sources
 
+    @property
+    def starts(self) -> NDArray[np.int64]:
+        """Per device in `sources` where its edges begin."""
+        return self._starts
+
     def _beside(self, changed: NDArray[np.int64]) -> NDArray[np.int64]:
         """The places in `sources` of those that hand packets to a changed device."""
         hit = np.zeros(self.rows, dtype=bool)

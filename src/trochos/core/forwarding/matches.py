@@ -17,7 +17,6 @@ from numpy.typing import NDArray
 from ..network.addressing import Address, Prefix
 from ..step.routes import Route
 from ..step.rows import Winners
-from ..step.table import Lookup
 from .again import Earlier
 from .matching import Places, match_columns
 from .view import Forwarding
@@ -40,6 +39,13 @@ class Under:
         for prefix in prefixes:
             found.update(self._under(prefix))
         return sorted(found)
+
+    def longest(self, prefixes: Iterable[Prefix]) -> dict[int, Prefix]:
+        """Per place the longest of some prefixes in which its address lies, if it does in any."""
+        out: dict[int, Prefix] = {}
+        for prefix in sorted(prefixes, key=lambda p: p.length):
+            out.update(dict.fromkeys(self._under(prefix), prefix))
+        return out
 
     def _under(self, prefix: Prefix) -> range:
         known = self._known.get(prefix)
@@ -68,16 +74,16 @@ def rematched(
     if len(columns) > MOST:
         return None
     out: list[tuple[int, Route | None]] = []
-    then, now = Lookup(before), Lookup(after)
+    then = under.longest(p for p in prefixes if before.get(p) is not None)
+    now = under.longest(p for p in prefixes if after.get(p) is not None)
     for column in columns:
-        address = under.addresses[column]
-        was, found = then(address), now(address)
-        if was is not None and found is not None and was.prefix == found.prefix:
-            if found.prefix not in prefixes:
-                continue
-        elif was is None and found is None:
-            continue
-        out.append((column, found))
+        # What is longer than the longest that differs is the same before and after.
+        found = after.longest(under.addresses[column])
+        was, becomes = then.get(column), now.get(column)
+        least = -1 if found is None else found.prefix.length
+        now_other = becomes is not None and becomes.length == least
+        if now_other or (was is not None and was.length > least):
+            out.append((column, found))
     return out
 
 

@@ -25,6 +25,7 @@ from .again import still_leading
 from .families import FamilyReach
 from .pings import NO, PARTLY, UNSURE, YES, worst_of
 from .replies import ARRIVED, answers, as_if, reply_to
+from .states import States
 from .view import Forwarding
 
 _OK = {NO: False, PARTLY: "partly", YES: True, UNSURE: None}
@@ -85,6 +86,8 @@ class Reach:
     def let_go(self) -> None:
         """Forgets the arrays of before the change: what is asked from now on is computed anew."""
         for table in self.families.values():
+            if table.all_states is not None:
+                table.all_states.let_go()
             table.earlier = None
 
     def pairs(
@@ -280,47 +283,33 @@ class Reach:
 
         Sources and columns that arrays cannot answer are walked.
         """
+        whole = self.all_states(table, build=False)
+        if whole is not None:
+            return whole.of(name)
         known = table.states.get(name)
         if known is None:
-            known = self._states_again(table, name) or list(self._states_of(table, name))
+            known = list(self._states_of(table, name))
             if table.keeps:
                 table.states[name] = known
         return known
 
-    def _states_again(
-        self, table: FamilyReach, name: str
-    ) -> list[tuple[Address, NDArray[np.int8]]] | None:
-        """`states_of` from those before the change; arrays that are the same are the same object.
-        None if it has to be computed."""
-        row, earlier = table.row[name], table.earlier
-        unlike = earlier.unlike(row) if earlier is not None else None
-        if unlike is None or earlier is None:
+    @staticmethod
+    def all_states(table: FamilyReach, build: bool = True) -> States | None:
+        """What pings between all addresses show, as one array; None if arrays do not tell all of
+        it, or it is too large to be kept.
+
+        Args:
+            table: of one family.
+            build: if False, only if little has to be computed.
+        """
+        if table.any_odd or not table.keeps:
             return None
-        was = earlier.reach.states.get(name)
-        if was is None or table.any_odd or earlier.reach.any_odd:
-            return None
-        chosen, ok = table.default_rows(row)
-        known = earlier.reach.default_rows(row)
-        if known[0] is not chosen:
-            unlike = unlike | (ok != known[1]) | (chosen != known[0])
-        out = []
-        differing = np.flatnonzero(unlike)
-        kept = table.unlike_states[name] = {}
-        for source, states in was:
-            own = table.column[source]
-            columns = differing
-            if earlier.any_returns_unlike[own]:
-                columns = np.flatnonzero(unlike | earlier.returns_unlike(own))
-            kept[source] = columns
-            if columns.size:
-                found = np.where(
-                    chosen[columns] == own, ok[columns], table.ping_some(row, source, columns)
-                )
-                found[table.owner_rows[columns] == row] = YES
-                states = states.copy()
-                states[columns] = found
-            out.append((source, states))
-        return out
+        if table.all_states is None:
+            earlier = table.earlier
+            was = earlier.reach.all_states if earlier and earlier.same_owners else None
+            if was is not None or build:
+                table.all_states = States(table, was)
+        return table.all_states
 
     def _states_of(
         self, table: FamilyReach, name: str

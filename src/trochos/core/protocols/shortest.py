@@ -200,6 +200,13 @@ class Sets:
         self._number: dict[tuple[NextHop, ...], int] = {(): 0}
         self._unions: dict[tuple[int, int], int] = {}
 
+    def copy(self) -> Sets:
+        """The same sets under the same numbers; what is added to either is its own."""
+        out = Sets()
+        out.hops = [*self.hops]
+        out._number, out._unions = {**self._number}, {**self._unions}
+        return out
+
     def number(self, hops: tuple[NextHop, ...]) -> int:
         found = self._number.get(hops)
         if found is None:

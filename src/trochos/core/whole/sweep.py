@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -73,6 +73,9 @@ class Sweep(Document):
 
 
 Told = Callable[[Sweep], None]
+Each = Callable[[Callable[[Down], Failure], list[Down]], Iterable[Failure]]
+"""Goes through failures like `map`, in their order, when the next one is asked for; where there are
+several processors it may be ahead of that."""
 
 
 def links_of(network: Network) -> list[Down]:
@@ -111,8 +114,8 @@ def sweep(
     downs: list[Down],
     expectations: list[Expectation] | None = None,
     watch: Watch = unwatched,
-    skip: int = 0,
     told: Told = lambda found: None,
+    each: Each = map,
 ) -> Sweep:
     """Takes each of `downs` down on a copy.
 
@@ -121,32 +124,57 @@ def sweep(
         downs: what fails, one at a time.
         expectations: those that hold now are checked under every failure.
         watch: progress; the failures tried so far are the answer if it says no.
-        skip: so many of the first were tried before, and are left out of the answer.
         told: is given the answer after each failure, as far as it is.
+        each: how the failures are gone through; see `Each`.
     """
     summary = survey.reach.summary()
     out = Sweep(int(str(summary["pairs"])), int(str(summary["ok"])), [], len(downs))
-    results = check(survey.forwarding, expectations or [])
-    held = {r.expectation: ends_of(survey.forwarding, r.expectation) for r in results if r.holds}
-    for number, down in enumerate(downs[skip:], skip):
-        if not watch(number, len(downs), _name(down)):
-            break
-        rehearsal = survey.rehearse((down,))
-        effect = rehearsal.effect
-        asked = [item for item, ends in held.items() if not _takes(down, ends)]
-        fallen = [r.expectation.name for r in _fallen(rehearsal.after, asked)]
-        out.failures.append(
-            Failure(
-                down,
-                effect.count("breaks"),
-                effect.count("moves"),
-                effect.count("gone"),
-                effect.first("breaks", EXAMPLES),
-                fallen,
-            )
-        )
+    held = holding(survey, expectations or [])
+    for failure in failures(survey, downs, range(len(downs)), held, watch, each):
+        out.failures.append(failure)
         told(out)
     return out
+
+
+Held = dict[Expectation, set[str]]
+"""Expectations that hold, each with the devices that it is about."""
+
+
+def holding(survey: Computed, expectations: list[Expectation]) -> Held:
+    """Those of some expectations that hold as the network is."""
+    results = check(survey.forwarding, expectations)
+    return {r.expectation: ends_of(survey.forwarding, r.expectation) for r in results if r.holds}
+
+
+def failures(
+    survey: Computed,
+    downs: list[Down],
+    places: range,
+    held: Held,
+    watch: Watch = unwatched,
+    each: Each = map,
+) -> Iterator[Failure]:
+    """What those of `downs` at some places do, until the watch says no; see `sweep`."""
+    found = iter(each(lambda down: _tried(survey, down, held), [downs[n] for n in places]))
+    for number in places:
+        if not watch(number, len(downs), _name(downs[number])):
+            return
+        yield next(found)
+
+
+def _tried(survey: Computed, down: Down, held: Held) -> Failure:
+    """What one failure does, also to expectations that hold now."""
+    rehearsal = survey.rehearse((down,))
+    effect = rehearsal.effect
+    asked = [item for item, ends in held.items() if not _takes(down, ends)]
+    return Failure(
+        down,
+        effect.count("breaks"),
+        effect.count("moves"),
+        effect.count("gone"),
+        effect.first("breaks", EXAMPLES),
+        [result.expectation.name for result in _fallen(rehearsal.after, asked)],
+    )
 
 
 def survive(survey: Computed, results: list[Result], watch: Watch = unwatched) -> list[Result]:

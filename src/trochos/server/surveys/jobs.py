@@ -9,6 +9,7 @@ from __future__ import annotations
 import hashlib
 import json
 import time
+from collections.abc import Iterable, Iterator
 from datetime import timedelta
 from functools import partial
 from typing import Any
@@ -40,6 +41,8 @@ SILENT = 30.0
 LOST = 120.0
 """Seconds without a word after which an answer is put into the queue once more: a job that ends
 because the database went away is not in it any longer."""
+OFFERED = 12
+"""How many parts of an answer lie ready for workers that have nothing else to do."""
 _LOOK, _TELL = 0.04, 0.3
 # What people wait for comes before what is computed ahead.
 _URGENCY = {
@@ -54,12 +57,13 @@ _URGENCY = {
     "unknowns": 5,
     "sweep": 4,
     "audit": 3,
+    "sweep-part": 2,
 }
 _MANY = {"rehearsal": 60}
 """How many of a kind are kept per survey: everybody rehearses something else."""
 LATER = 60
 """How much less urgent an answer is that nobody waits for."""
-_LONGER = {"sweep": 900.0, "audit": 300.0, "desk": 180.0, "tables": 600.0}
+_LONGER = {"sweep": 900.0, "sweep-part": 900.0, "audit": 300.0, "desk": 180.0, "tables": 600.0}
 """Seconds that some may take: nobody waits before them."""
 _UNWATCHED = ("rehearsal", "comparison", "tables")
 """One long computation each, which asks nobody whether it may go on: a timer ends it."""
@@ -197,7 +201,7 @@ def perform(number: int) -> None:
     last."""
     while (found := _claim(number)) is None:
         left = Answer.objects.filter(pk=number).first()
-        if left is None or left.over:
+        if left is None or left.over or left.kind in work.OF_OTHERS:
             return
         time.sleep(_TELL)  # another worker is at it: should that one die, this one goes on
     if found.key != _key(found.kind, found.survey, found.question):
@@ -241,7 +245,96 @@ def _compute(found: Answer) -> work.Document:
         # Who gets further each time is not one that ends its workers again and again.
         Answer.objects.filter(pk=found.pk).update(answer=document, begun=1, told_at=timezone.now())
 
-    return work.KEPT_ON[found.kind](found.survey, found.question, watch, found.answer, keep)
+    parts = partial(in_parts, found.survey, watch)
+    return work.KEPT_ON[found.kind](found.survey, found.question, found.answer, keep, parts)
+
+
+def in_parts(
+    survey: StoredSurvey,
+    watch: Watch,
+    kind: str,
+    asked: list[work.Question],
+    done: int,
+    of: int,
+) -> Iterator[work.Document]:
+    """Answers the parts of a question in order; see `work.Parts`.
+
+    The next few lie in the queue behind everything else, so that workers that have nothing to do
+    take some; all others, and those that a worker gave up, are computed here. What is left of them
+    is dropped in the end.
+
+    Args:
+        survey: the survey.
+        watch: of the whole answer.
+        kind: of the parts.
+        asked: what each part asks; `part` holds its first place and the one after its last.
+        done: how much was done before.
+        of: how much there is in all.
+    """
+    keys = [_key(kind, survey, question) for question in asked]
+    sizes = [question["part"][1] - question["part"][0] for question in asked]
+    held: dict[int, work.Document] = {}
+    at, offered = 0, 0
+    try:
+        while at < len(asked):
+            while offered < min(len(asked), at + OFFERED):
+                ahead(kind, survey, asked[offered])
+                offered += 1
+            open_ = {keys[n]: n for n in range(at, offered) if n not in held}
+            held |= {open_[key]: found for key, found in _taken(open_)}
+            if at in held:
+                yield held.pop(at)
+                done += sizes[at]
+                at += 1
+                continue
+            so_far = done + sum(sizes[n] for n in held)
+            mine = next((n for key, n in open_.items() if n not in held and _mine(key)), None)
+            if mine is None:
+                if not watch(so_far, of, "the last parts, which others are at"):
+                    return
+                time.sleep(_TELL)
+                continue
+            found = _part_here(kind, survey, asked[mine], so_far, of, watch)
+            Answer.objects.filter(key=keys[mine]).delete()
+            if not found["whole"]:
+                if mine == at:
+                    yield found
+                return
+            held[mine] = found
+    finally:
+        Answer.objects.filter(key__in=keys).delete()
+
+
+def _taken(keys: Iterable[str]) -> Iterator[tuple[str, work.Document]]:
+    """The parts that others have answered, by their keys; those that they gave up are open."""
+    for found in Answer.objects.filter(key__in=[*keys], ended_at__isnull=False):
+        if found.answer is not None and found.answer["whole"]:
+            yield found.key, found.answer
+        else:
+            Answer.objects.filter(pk=found.pk).update(state=Answer.WAITING, ended_at=None)
+
+
+def _mine(key: str) -> bool:
+    """True if nobody computes a part: it is claimed then, or nobody has it any more."""
+    held = Answer.objects.filter(key=key).values_list("pk", flat=True).first()
+    return held is None or _claim(held) is not None
+
+
+def _part_here(
+    kind: str, survey: StoredSurvey, question: work.Question, done: int, of: int, watch: Watch
+) -> work.Document:
+    """One part, computed by whoever computes the whole."""
+    key, begin = _key(kind, survey, question), question["part"][0]
+    told = time.monotonic()
+
+    def watching(number: int, _: int, what: str) -> bool:
+        nonlocal told
+        if time.monotonic() - told > _TELL:
+            Answer.objects.filter(key=key).update(told_at=timezone.now())
+            told = time.monotonic()
+        return watch(done + number - begin, of, what)
+
+    return work.KINDS[kind](survey, question, watching)
 
 
 def _still_wanted(number: int) -> bool:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import yaml
@@ -15,7 +15,6 @@ from ...core.forwarding.path import Traffic
 from ...core.network.edits import EditError, read_edits
 from ...core.whole.questions import Watch
 from ...core.whole.suggest import suggest
-from ...core.whole.sweep import Sweep
 from ...local import in_time
 from . import effects
 from .models import StoredSurvey
@@ -23,8 +22,13 @@ from .models import StoredSurvey
 Question = dict[str, Any]
 Document = dict[str, Any]
 Keep = Callable[[Document], None]
+Parts = Callable[[str, list[Question], int, int], Iterator[Document]]
+"""Answers parts of a question (their kind, what each asks, how much was done before, of how much),
+by whichever worker is free. They come in order, those that are `whole`; the last one may not be."""
 KEEP_S = 2.0
 """So long a piece of an answer is computed before it is kept."""
+PART = 4
+"""How many failures one worker tries before it looks what else there is to do."""
 
 
 class NotAnswered(ValueError):
@@ -148,36 +152,53 @@ def _comparison(stored: StoredSurvey, question: Question, watch: Watch) -> Docum
 
 
 def _sweep(
-    stored: StoredSurvey, question: Question, watch: Watch, before: Document | None, keep: Keep
+    stored: StoredSurvey,
+    question: Question,
+    before: Document | None,
+    keep: Keep,
+    parts: Parts,
 ) -> Document:
+    """All failures, in parts that other workers may take: see `jobs.in_parts`."""
     from .store import computed
 
-    tried = before["failures"] if before else []
+    survey = computed(stored)
+    out = before
+    if out is None:
+        # A sweep that nobody lets begin says how the network is, and how many failures there are.
+        nothing = survey.sweep(question["links"], question["devices"], watch=lambda *_: False)
+        out = {**nothing.as_nodes(), "threads": 0}
+    failures: list[Document] = out["failures"]
     kept_at = time.monotonic()
-
-    def document(found: Sweep) -> Document:
-        out = found.as_nodes()
-        failures = out["failures"] = [*tried, *out["failures"]]  # type: ignore[misc]
+    first, of = len(failures), int(out["of"])
+    asked = [
+        {**question, "part": [max(at, first), min(at + PART, of)]}
+        for at in range(first - first % PART, of, PART)
+    ]
+    for found in parts("sweep-part", asked, first, of):
+        failures += found["failures"]
         out["tried"] = len(failures)
         # The list of threads holds the same failures once more.
         out["threads"] = sum(bool(f["cuts"] or f["expectations"]) for f in failures)
-        return out
-
-    def told(found: Sweep) -> None:
-        nonlocal kept_at
         if time.monotonic() - kept_at >= KEEP_S:
-            keep(document(found))
+            keep(out)
             kept_at = time.monotonic()
+    return out
 
-    found = computed(stored).sweep(
+
+def _sweep_part(stored: StoredSurvey, question: Question, watch: Watch) -> Document:
+    """The failures of one part; fewer if it was stopped."""
+    from .store import computed
+
+    part = range(*question["part"])
+    found = computed(stored).failures(
+        part,
         question["links"],
         question["devices"],
         _expectations(question["expectations"]),
         watch,
-        len(tried),
-        told,
     )
-    return document(found)
+    failures = [failure.as_json() for failure in found]
+    return {"failures": failures, "whole": len(failures) == len(part)}
 
 
 def _expectations(text: str) -> list[Expectation]:
@@ -237,10 +258,13 @@ KINDS: dict[str, Callable[[StoredSurvey, Question, Watch], Document]] = {
     "rehearsal": _rehearsal,
     "comparison": _comparison,
     "audit": _audit,
+    "sweep-part": _sweep_part,
     "suggested": _suggested,
 }
-KEPT_ON: dict[str, Callable[[StoredSurvey, Question, Watch, Document | None, Keep], Document]] = {
-    "sweep": _sweep,
+KEPT_ON: dict[str, Callable[[StoredSurvey, Question, Document | None, Keep, Parts], Document]] = {
+    "sweep": _sweep
 }
 """Those that are kept as far as they are: shown while they go on, and taken up where a worker was
-killed. They are given what was kept, and what keeps more."""
+killed. They are given what was kept, what keeps more, and what shares out their parts."""
+OF_OTHERS = ("sweep-part",)
+"""Parts of other answers: whoever computes the whole sees to each of them."""

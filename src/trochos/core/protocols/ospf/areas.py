@@ -5,6 +5,8 @@ RFC 2328, section 12.4.1 (router links) and 12.4.2 (networks with several router
 
 from __future__ import annotations
 
+from collections import defaultdict
+
 from ...network import claims
 from ...network.addressing import Prefix, dotted, host_prefix
 from ...network.claims import Claim
@@ -14,26 +16,65 @@ from .interfaces import LOOPBACK, ONE_OF_MANY, SHARED, OspfEnd
 from .neighbours import Adjacencies
 from .router import Router
 
+Parts = tuple[object, ...]
+"""What the graph of an area follows from: objects that never change."""
+
 
 class Areas:
     """Builds the graph of every area from the adjacencies."""
 
-    def __init__(self, routers: dict[str, Router], adjacencies: Adjacencies) -> None:
+    def __init__(
+        self, routers: dict[str, Router], adjacencies: Adjacencies, before: Areas | None = None
+    ) -> None:
+        """`before` are those of the same routers before a change: an area that follows from the
+        same ends and relations is taken over, with its shortest paths."""
         self.routers, self.adjacencies = routers, adjacencies
         self.graphs: dict[int, AreaGraph] = {}
         self._origins: dict[tuple[str, Prefix], Origin] = {}
-        self._build()
+        self._parts = self._follow_from()
+        self.kept: set[int] = set()
+        """The areas that were taken over."""
+        if before is not None:
+            self.kept = {
+                number
+                for number, parts in self._parts.items()
+                if number in before.graphs and _same_objects(parts, before._parts.get(number))
+            }
+        self._build(before)
 
-    def _build(self) -> None:
+    def _follow_from(self) -> dict[int, Parts]:
+        """Per area what its graph follows from; areas that one medium joins are not among them."""
+        out: dict[int, list[object]] = defaultdict(list)
+        for router in self.routers.values():
+            for end in router.ends:
+                if end.active and end.area is not None:
+                    out[end.area.value].append(end)
+        for left, right in self.adjacencies.full:
+            for end in (left, right):
+                if end.area is not None:
+                    out[end.area.value] += [left, right]
+        joined: set[int] = set()
+        for group in self.adjacencies.groups:
+            areas = {end.area.value for end in group.members if end.area is not None}
+            for number in areas:
+                out[number] += [group.designated, *group.members]
+            if len(areas) > 1:
+                joined |= areas
+        return {number: tuple(parts) for number, parts in out.items() if number not in joined}
+
+    def _build(self, before: Areas | None) -> None:
         for name, router in self.routers.items():
             areas = {e.area.value for e in router.ends if e.active and e.area is not None}
             router.areas = sorted(areas)
             for number in router.areas:
-                self.graph(number).node(name)
+                if before is not None and number in self.kept:
+                    self.graphs.setdefault(number, before.graphs[number])
+                else:
+                    self.graph(number).node(name)
         in_transit: set[int] = set()
         for group in self.adjacencies.groups:
             chosen = group.designated
-            if chosen is None or chosen.area is None:
+            if chosen is None or chosen.area is None or chosen.area.value in self.kept:
                 continue
             if chosen.network_type not in SHARED:
                 # The others wait for a network that this end, being point to point, never makes.
@@ -57,6 +98,8 @@ class Areas:
         for left, right in self.adjacencies.full:
             if left.area is None or id(left) in in_transit or id(right) in in_transit:
                 continue
+            if left.area.value in self.kept:
+                continue
             if not _same_kind(left, right) or left.network_type in SHARED:
                 continue
             graph = self.graph(left.area.value)
@@ -65,7 +108,8 @@ class Areas:
         for router in self.routers.values():
             for end in router.ends:
                 if end.active and end.area is not None and id(end) not in in_transit:
-                    self._stub(end)
+                    if end.area.value not in self.kept:
+                        self._stub(end)
 
     def graph(self, number: int) -> AreaGraph:
         """The graph of an area, made at its first use."""
@@ -116,6 +160,14 @@ class Areas:
             origin = self._origins[key] = Origin(claim, tuple(lines))
         advert = Advert(graph.node(end.device), cost, origin, end.interface.name, transit)
         graph.adverts.setdefault(prefix, []).append(advert)
+
+
+def _same_objects(parts: Parts, others: Parts | None) -> bool:
+    return (
+        others is not None
+        and len(parts) == len(others)
+        and all(one is other for one, other in zip(parts, others, strict=True))
+    )
 
 
 def _transit_cost(end: OspfEnd) -> int:

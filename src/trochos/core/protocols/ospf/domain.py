@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from functools import partial
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,13 +28,45 @@ from .areas import Areas
 from .borders import Borders
 from .choice import Choice
 from .externals import External
-from .holdings import Holdings
+from .holdings import Costs, Holdings, Mask
 from .interfaces import ends_of
 from .neighbours import Adjacencies, find
-from .origins import Origins
+from .origins import Numbers, Origins
 from .router import BACKBONE, INTRA, Router
 from .rows import ExternalRow, InternalRow, Terms
 from .ways import Layer, Ways
+
+
+class _WaysInside(NamedTuple):
+    """The ways to announcers inside one area, as a `Layer`; `who` counts from the first of
+    `origins`."""
+
+    origins: list[Origin]
+    cost: Costs
+    ids: Numbers
+    who: Numbers
+
+
+class _RoutesInside(NamedTuple):
+    """What the routers of one area hold for the prefixes that are announced there, of shape
+    (routers, prefixes); `who` counts from the first of `origins`, of which each has the announcer's
+    row and, of a subnet of its own, the interface."""
+
+    keys: list[Prefix]
+    origins: list[Origin]
+    rows: NDArray[np.int64]
+    ports: list[str | None]
+    total: Costs
+    ids: Numbers
+    who: Numbers
+    valid: Mask
+
+
+class _Block(NamedTuple):
+    """What was found inside one area; nothing of it changes later."""
+
+    ways: _WaysInside | None
+    routes: _RoutesInside | None
 
 
 class OspfDomain:
@@ -43,7 +76,11 @@ class OspfDomain:
     router for a given set of externals; everything below externals is computed once.
     """
 
-    def __init__(self, network: Network, links: Links, version: int) -> None:
+    def __init__(
+        self, network: Network, links: Links, version: int, before: OspfDomain | None = None
+    ) -> None:
+        """`before` is that of the network of which this is a changed copy; everything is the same
+        without it."""
         self.version, self.family = version, 4 if version == 2 else 6
         self.routers: dict[str, Router] = {}
         for device in network.devices:
@@ -58,23 +95,39 @@ class OspfDomain:
         everyone = [end for router in self.routers.values() for end in router.ends]
         self.adjacencies: Adjacencies = find(everyone, links)
         self.origins = Origins()
-        self._areas = Areas(self.routers, self.adjacencies)
+        if before is not None and not self._has_the_routers_of(before):
+            before = None
+        self._areas: Areas = Areas(
+            self.routers, self.adjacencies, before._areas if before else None
+        )
         self.graphs: dict[int, AreaGraph] = self._areas.graphs
         self._solve()
-        self.held = Holdings(self.routers, self._prefixes(), self.origins)
+        sets = before.held.sets if before is not None else None
+        self.held: Holdings = Holdings(self.routers, self._prefixes(), self.origins, sets)
         self.ways = Ways(self.family, self._announcers(), self.origins, self.held.sets)
-        self._inside()
+        self._blocks: dict[int, _Block] = {}
+        """What was found inside each area."""
+        self._inside(before)
         self.borders = Borders(
             self.family, self.routers, self.graphs, self.adjacencies, self.held, self.ways
         )
         self._internal: dict[str, list[Offer]] = {}
 
+    def _has_the_routers_of(self, before: OspfDomain) -> bool:
+        """True if both have the same routers, and no area is crossed by a virtual link: such a link
+        changes what was found."""
+        return [*self.routers] == [*before.routers] and not any(
+            router.process.virtual_links
+            for domain in (self, before)
+            for router in domain.routers.values()
+        )
+
     def _solve(self) -> None:
         for number, graph in self.graphs.items():
-            if number != BACKBONE:
+            if number != BACKBONE and number not in self._areas.kept:
                 graph.solve()
         self._virtual_links()
-        if BACKBONE in self.graphs:
+        if BACKBONE in self.graphs and BACKBONE not in self._areas.kept:
             self.graphs[BACKBONE].solve()
         for router in self.routers.values():
             kind = router.process.border_type or router.device.profile.habit(OspfHabits).border_type
@@ -132,58 +185,78 @@ class OspfDomain:
             return True
         return router.is_border and any(router.area(n).kind == "nssa" for n in router.areas)
 
-    def _inside(self) -> None:
+    def _inside(self, before: OspfDomain | None) -> None:
         """Routes and ways inside areas (16.1)."""
         for number, graph in self.graphs.items():
             names = self.ways.names
             self.ways.shows(number, np.array([self._shows(n, number) for n in names], dtype=bool))
             rows = np.array([self.held.row[name] for name in graph.nodes], dtype=np.int64)
             sets = [self.held.sets[row] for row in rows.tolist()]
-            self._ways_inside(graph, rows, sets)
-            if graph.adverts:
-                self._routes_inside(graph, rows, sets)
+            kept = before is not None and number in self._areas.kept
+            held = before._blocks.get(number) if kept and before is not None else None
+            alike = before is not None and names == before.ways.names
+            layer = held.ways if held is not None and alike else self._ways_inside(graph, sets)
+            routes = held.routes if held is not None else self._routes_inside(graph, rows, sets)
+            self._blocks[number] = _Block(layer, routes)
+            if layer is not None:
+                first = self.origins.several(layer.origins, number)
+                self.ways.add(
+                    Layer(INTRA, number, rows, layer.cost, layer.ids, layer.who + np.int32(first))
+                )
+            if routes is not None:
+                self._offer(number, rows, routes)
 
-    def _ways_inside(self, graph: AreaGraph, rows: NDArray[np.int64], sets: list[Sets]) -> None:
+    def _ways_inside(self, graph: AreaGraph, sets: list[Sets]) -> _WaysInside | None:
         place = [(i, graph.index[n]) for i, n in enumerate(self.ways.names) if n in graph.index]
         if not place:
-            return
+            return None
         columns, nodes = np.array(place, dtype=np.int64).T
         origins = [
             Origin(Claim(claims.INSIDE, name, into=f"area {dotted(graph.id)}"))
             for name in (graph.nodes[node] for node in nodes.tolist())
         ]
-        first = self.origins.several(origins, graph.id)
-        shape = (rows.size, len(self.ways.names))
+        shape = (len(graph.nodes), len(self.ways.names))
         cost = np.full(shape, FAR, dtype=np.int64)
         cost[:, columns] = graph.distance[:, nodes]
         cost[nodes, columns] = FAR
         ids, who = np.zeros(shape, np.int32), np.zeros(shape, np.int32)
         ids[:, columns] = numbers_of(graph, graph.masks[:, nodes], sets)
-        who[:, columns] = np.arange(first, first + nodes.size, dtype=np.int32)
-        self.ways.add(Layer(INTRA, graph.id, rows, cost, ids, who))
+        who[:, columns] = np.arange(nodes.size, dtype=np.int32)
+        return _WaysInside(origins, cost, ids, who)
 
-    def _routes_inside(self, graph: AreaGraph, rows: NDArray[np.int64], sets: list[Sets]) -> None:
+    def _offer(self, number: int, rows: NDArray[np.int64], routes: _RoutesInside) -> None:
+        """Has the routers of an area know what was found inside it."""
+        first = self.origins.owned(routes.origins, number, routes.rows, routes.ports)
+        columns = np.array([self.held.columns.number[key] for key in routes.keys], dtype=np.int64)
+        who = routes.who + np.int32(first)
+        cost = np.where(routes.valid, routes.total, 0)
+        self.held.offer(rows, columns, INTRA, cost, routes.ids, who, routes.valid)
+
+    def _routes_inside(
+        self, graph: AreaGraph, rows: NDArray[np.int64], sets: list[Sets]
+    ) -> _RoutesInside | None:
+        if not graph.adverts:
+            return None
         keys = list(graph.adverts)
-        columns = np.array([self.held.columns.number[key] for key in keys], dtype=np.int64)
         found = graph.nearest(len(keys))
         by_depth: list[list[tuple[int, Advert, int]]] = []
+        told: list[Advert] = []
         own: list[tuple[int, Advert, int]] = []
         for place, key in enumerate(keys):
             for depth, advert in enumerate(graph.adverts[key]):
-                name = graph.nodes[advert.node]
-                row = self.held.row[name]
-                number = self.origins.one(advert.origin, graph.id, row, advert.interface)
+                number = len(told)
+                told.append(advert)
                 if depth == len(by_depth):
                     by_depth.append([])
                 by_depth[depth].append((place, advert, number))
                 if advert.interface is not None:
                     own.append((place, advert, number))
-        for told in by_depth:
+        for some in by_depth:
             found.told(
-                np.array([advert.node for _, advert, _ in told], dtype=np.int64),
-                np.array([place for place, _, _ in told], dtype=np.int64),
-                np.array([advert.cost for _, advert, _ in told], dtype=np.int64),
-                np.array([number for _, _, number in told], dtype=np.int32),
+                np.array([advert.node for _, advert, _ in some], dtype=np.int64),
+                np.array([place for place, _, _ in some], dtype=np.int64),
+                np.array([advert.cost for _, advert, _ in some], dtype=np.int64),
+                np.array([number for _, _, number in some], dtype=np.int32),
                 by_itself=True,
             )
         valid = found.total < FAR
@@ -202,8 +275,15 @@ class OspfDomain:
             ids[node, place] = sets[node].number(
                 (NextHop("forward", None, advert.interface), *hops)
             )
-        self.held.offer(
-            rows, columns, INTRA, np.where(valid, found.total, 0), ids, found.who, valid
+        return _RoutesInside(
+            keys,
+            [advert.origin for advert in told],
+            rows[[advert.node for advert in told]],
+            [advert.interface for advert in told],
+            found.total,
+            ids,
+            found.who,
+            valid,
         )
 
     def _virtual_links(self) -> None:

@@ -30,7 +30,15 @@ Costs = NDArray[np.int64]
 class Holdings:
     """The internal routes of all routers (RFC 2328, 16.1 and 16.2)."""
 
-    def __init__(self, names: Iterable[str], prefixes: Iterable[Prefix], origins: Origins) -> None:
+    def __init__(
+        self,
+        names: Iterable[str],
+        prefixes: Iterable[Prefix],
+        origins: Origins,
+        sets: list[Sets] | None = None,
+    ) -> None:
+        """`sets` are those of the routers from before a change, by row: what is taken over from
+        there keeps its numbers."""
         self.row = {name: i for i, name in enumerate(names)}
         self.columns = Columns(prefixes)
         self.origins = origins
@@ -39,7 +47,7 @@ class Holdings:
         self.cost = np.zeros(shape, dtype=np.int32)
         self.ids: Numbers = np.zeros(shape, dtype=np.int32)
         self.who: Numbers = np.zeros(shape, dtype=np.int32)
-        self.sets = [Sets() for _ in self.row]
+        self.sets = [Sets() for _ in self.row] if sets is None else [held.copy() for held in sets]
         self._unlike: Compared[Holdings] = Compared()
 
     def best(self, row: int, prefix: Prefix) -> Best | None:

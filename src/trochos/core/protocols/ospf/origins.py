@@ -39,16 +39,24 @@ class Origins:
         self._same = SameLines()
         self._lines: dict[int, tuple[Source, ...]] = {}
 
-    def one(self, origin: Origin, area: int, row: int = -1, interface: str | None = None) -> int:
-        """Takes one in; its number."""
-        number = self._add([origin], 1, area, row)
-        if interface is not None:
-            self._own[number] = row, interface
-        return number
+    def one(self, origin: Origin, area: int) -> int:
+        """Takes one in that is no subnet of the announcer's own; its number."""
+        return self._add([origin], 1, area, -1)
 
     def several(self, origins: list[Origin], area: int) -> int:
         """Takes some in that are no subnets of the announcers' own; the number of the first."""
         return self._add(origins, len(origins), area, -1)
+
+    def owned(
+        self, origins: list[Origin], area: int, rows: NDArray[np.int64], ports: list[str | None]
+    ) -> int:
+        """Takes some in with the announcers' rows and, of subnets of their own, the interfaces; the
+        number of the first."""
+        first = self._add(origins, len(origins), area, rows)
+        for number, (row, port) in enumerate(zip(rows.tolist(), ports, strict=True), first):
+            if port is not None:
+                self._own[number] = row, port
+        return first
 
     def passed_on(self, before: Numbers, area: int, make: Make) -> int:
         """Takes announcements in that pass others on; the number of the first.
@@ -61,7 +69,11 @@ class Origins:
         return self._add((before, make), before.size, area, -1)
 
     def _add(
-        self, part: list[Origin] | tuple[Numbers, Make], count: int, area: int, row: int
+        self,
+        part: list[Origin] | tuple[Numbers, Make],
+        count: int,
+        area: int,
+        row: int | NDArray[np.int64],
     ) -> int:
         first = self._count
         self._starts.append(first)

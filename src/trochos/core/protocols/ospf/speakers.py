@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from functools import cached_property
 
 from ...network.addressing import Prefix, dotted
 from ...network.facts import Device, End, Network, Unmodelled
@@ -27,8 +28,20 @@ class OspfSpeakers(Told):
 
     def __init__(self, network: Network, links: Links, version: int) -> None:
         super().__init__()
-        self.domain = OspfDomain(network, links, version)
-        self.family = self.domain.family
+        self.family = 4 if version == 2 else 6
+        self._version, self._facts = version, (network, links)
+        self._before: OspfDomain | None = None
+
+    def follow(self, earlier: OspfSpeakers) -> None:
+        """Where settings changed, areas without any of them are those of before the change."""
+        self._before = earlier.domain
+
+    @cached_property
+    def domain(self) -> OspfDomain:
+        """All routers together."""
+        found = OspfDomain(*self._facts, self._version, self._before)
+        self._before = None  # what is kept of a copy must not keep what it was made of
+        return found
 
     def told(self, tables: Mapping[tuple[str, int], Table]) -> dict[str, list[External]]:
         """What each router announces as external."""
