@@ -68,8 +68,8 @@ def choose_source(device: Device, target: Address, hop: NextHop) -> Address | No
 def only_source(device: Device, hop: NextHop) -> tuple[bool, Address | None]:
     """(True, the IPv4 source by one next hop) if it is the same for every target; else
     (False, None)."""
-    usable = _usable_ipv4(device)
-    at_exit = [fact for interface, fact in usable if interface.name == hop.interface]
+    usable, by_exit = _usable_ipv4(device)
+    at_exit = by_exit.get(hop.interface, ())
     if len(at_exit) > 1:
         return False, None
     if at_exit:
@@ -77,15 +77,31 @@ def only_source(device: Device, hop: NextHop) -> tuple[bool, Address | None]:
     return True, usable[0][1].address if usable else None
 
 
-def _usable_ipv4(device: Device) -> list[tuple[Interface, AddressFact]]:
-    usable = usable_addresses(device, 4)
-    return [(i, f) for i, f in usable if not f.address.is_link_local] or usable
+_ByExit = dict[str | None, list[AddressFact]]
+
+
+def _usable_ipv4(device: Device) -> tuple[list[tuple[Interface, AddressFact]], _ByExit]:
+    """The addresses that IPv4 chooses from, and the same by interface."""
+    known = _usable_4.get(id(device))
+    if known is None or known[0] is not device:
+        if len(_usable_4) > 20_000:
+            _usable_4.clear()
+        usable = usable_addresses(device, 4)
+        usable = [(i, f) for i, f in usable if not f.address.is_link_local] or usable
+        by_exit: _ByExit = {}
+        for interface, fact in usable:
+            by_exit.setdefault(interface.name, []).append(fact)
+        known = _usable_4[id(device)] = (device, usable, by_exit)
+    return known[1:]
+
+
+_usable_4: dict[int, tuple[Device, list[tuple[Interface, AddressFact]], _ByExit]] = {}
 
 
 def _choose_ipv4(device: Device, target: Address, hop: NextHop) -> Address | None:
-    usable = _usable_ipv4(device)
+    usable, by_exit = _usable_ipv4(device)
     near = hop.address if hop.address is not None else target
-    at_exit = [fact for interface, fact in usable if interface.name == hop.interface]
+    at_exit = by_exit.get(hop.interface, ())
     for fact in at_exit:
         if fact.connected.contains(near):
             return fact.address
