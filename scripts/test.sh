@@ -18,7 +18,7 @@ longest="--durations=12 --durations-min=10" # what takes the time, told at the e
 # Real routers have clocks and start in no fixed order: a lab that came up otherwise is built once
 # more, and that is told. What we compute from the same texts is the same each time, so a wrong
 # answer of ours fails twice.
-again="--reruns 1"
+again="--reruns 1 -raR"
 export PATH="$root/.venv/bin:$PATH" PYTHONPATH="$root/src"
 cores=$(nproc)
 said="$root/.state/test"
@@ -84,7 +84,7 @@ part "front end, tests" page_tests
 part "the API client matches the server" api_client
 # Real routers mostly wait for each other, so they take little from the tests beside them, and
 # these give way to them: routers have clocks. Two groups wait side by side.
-slow="tests/real/test_dynamic.py tests/real/test_demo.py tests/real/test_forms.py"
+slow="tests/real/test_dynamic.py tests/real/test_demo.py tests/real/test_forms.py tests/real/test_isis.py"
 python -m pytest $slow $again >"$said/real-routers-a.log" 2>&1 & first=$!
 python -m pytest tests/real $(printf -- '--ignore=%s ' $slow) $again >"$said/real-routers-b.log" 2>&1 & second=$!
 trap 'kill $first $second 2>/dev/null || true' EXIT

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import ast
 import re
+import subprocess
+import sys
 from pathlib import Path
 
 import make as demo
@@ -175,3 +177,30 @@ def test_the_front_end_takes_protocols_from_the_server() -> None:
     for path in files:
         found = compared.search(path.read_text())
         assert found is None, f"{path}: {found.group(0)}"
+
+
+def test_a_test_that_was_run_twice_is_told(tmp_path: Path) -> None:
+    """`./trochos test` ends with what passed only at its second try, and what was left out."""
+    script = (ROOT / "scripts" / "test.sh").read_text()
+    flags = re.search(r'^again="(.*)"$', script, re.M)
+    assert flags is not None
+    marks = re.findall(r"grep -h '\^(\w+ )' \"\$said\"", script)
+    assert marks == ["SKIPPED ", "RERUN "]
+    (tmp_path / "test_luck.py").write_text(
+        "import pathlib\nimport pytest\n"
+        "def test_second_time() -> None:\n"
+        "    seen = pathlib.Path(__file__).with_name('seen')\n"
+        "    there = seen.exists()\n"
+        "    seen.touch()\n"
+        "    assert there\n"
+        "@pytest.mark.skip(reason='no')\ndef test_left_out() -> None: ...\n"
+    )
+    told = subprocess.run(
+        [sys.executable, "-m", "pytest", "-q", "-p", "no:django", *flags.group(1).split()],
+        cwd=tmp_path,
+        capture_output=True,
+        text=True,
+        check=True,
+        timeout=60,
+    ).stdout
+    assert all(re.search(rf"^{mark}", told, re.M) for mark in marks), told
