@@ -100,6 +100,42 @@ def test_a_loopback_costs_the_way_and_its_own_metric() -> None:
     assert metric(costly, "bee", "10.255.0.1/32") == ("level-1", 20)
 
 
+def test_a_router_of_one_level_speaks_it_on_every_circuit() -> None:
+    """Whatever the circuit is told: measured, `tests/real/test_isis.py`."""
+    for mine, other in (("level-1", "level-2-only"), ("level-2-only", "level-1")):
+        survey = pair(section=(f"is-type {mine}",), mine=(f" isis circuit-type {other}",))
+        (relation,) = survey.tables.relations()
+        assert relation.works
+        assert metric(survey, "ant", "10.255.0.2/32") == (mine.removesuffix("-only"), 20)
+    # One of both levels is told.
+    survey = pair(mine=(" isis circuit-type level-1",), their_section=("is-type level-2-only",))
+    assert not survey.tables.relations()[0].works
+
+
+def test_a_router_of_both_levels_makes_a_default_until_it_meets_somebody_in_level_2() -> None:
+    """Measured, `tests/real/test_isis.py`."""
+
+    def three(circuit: str) -> Computed:
+        link = (f" isis circuit-type {circuit}",) if circuit else ()
+        return compute(
+            {
+                "topology.json": wired(
+                    ("ant", "eth1", "bee", "eth1"), ("bee", "eth2", "cat", "eth1")
+                ),
+                "devices/ant/frr.conf": router(
+                    "ant", 1, {"eth1": "10.0.0.1/30"}, lines={"eth1": link}
+                ),
+                "devices/bee/frr.conf": router(
+                    "bee", 2, {"eth1": "10.0.0.2/30", "eth2": "10.0.1.1/30"}
+                ),
+                "devices/cat/frr.conf": router("cat", 3, {"eth1": "10.0.1.2/30"}, area="49.0002"),
+            }
+        )
+
+    assert metric(three("level-1"), "ant", "0.0.0.0/0") == ("level-1", 10)
+    assert metric(three(""), "ant", "0.0.0.0/0") is None
+
+
 P2P = (" isis network point-to-point",)
 L1 = ("is-type level-1",)
 ROWS: dict[str, dict[str, object]] = {

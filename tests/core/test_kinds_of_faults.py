@@ -19,13 +19,6 @@ Kind = tuple[str, str, str, str, str]
 """(network, router, section and inner section, line taken out, line added)."""
 
 KINDS: dict[str, Kind] = {
-    "IS-IS: of both levels, and nobody in the upper one": (
-        "karst",
-        "rift",
-        "router isis karst",
-        "is-type level-1",
-        "",
-    ),
     "routing instances: a host mask on a link": (
         "delve",
         "stope",

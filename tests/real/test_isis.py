@@ -66,7 +66,9 @@ def made(seed: int) -> tuple[dict[str, str], Links]:
     return texts, links
 
 
-@pytest.mark.parametrize("seed", [1, 2, 3])
+# In 5 and 8 a router of one level has circuits that are told the other one; in 13 a router of both
+# has no neighbour in level 2, and makes a default in level 1.
+@pytest.mark.parametrize("seed", [5, 8, 13])
 def test_tables_of_isis(seed: int) -> None:
     texts, links = made(seed)
     daemons = dict.fromkeys(texts, ("isisd",))

@@ -125,3 +125,6 @@ class IsisHabits:
     late_style_refuses: bool = False
     """A metric that narrow links cannot say is refused before the style is known, and with it all
     that the interface says (measured on FRR 8.4: interfaces come before the process in a file)."""
+    one_level_overrules_circuits: bool = False
+    """A router of one level speaks that on every circuit, whatever the circuit is told (measured on
+    FRR 8.4, `tests/real/test_isis.py`)."""

@@ -33,7 +33,7 @@ from .aggregates import halves
 from .announcements import announce, default_elsewhere, default_of_one_family, silent
 from .filters import stopped
 from .instances import other_instance
-from .isis_levels import idle_level, told_to_nobody
+from .isis_levels import told_to_nobody
 from .lists import filters, kept_out, lists, undefined
 from .policies import refused
 from .rules import on_ruled
@@ -139,7 +139,6 @@ def _absent(
     yield from default_of_one_family(bench, device, target)
     yield from default_elsewhere(bench, device, target)
     yield from halves(bench, device, target)
-    yield from idle_level(bench, device, target)
     yield from told_to_nobody(bench, target)
     if static_remedies.ways(bench, device.name, target):
         yield from no_static(bench, device, route, target)

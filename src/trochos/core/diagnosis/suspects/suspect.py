@@ -26,8 +26,6 @@ KINDS = {
     "rule-route-astray": "A route in a table that a rule leads to does not lead there.",
     "static-mistyped": "A static route is for what nobody has, and one like it is missing.",
     "route-missing": "A router lacks a route that a neighbour could provide.",
-    "isis-level-idle": "A router of both levels of IS-IS meets nobody in level 2, and makes no "
-    "default in level 1 because of it.",
     "isis-told-to-nobody": "A router announces what others need into a level of IS-IS in which "
     "nobody hears it.",
     "protocol-missing": "A router does not run the protocol that those beside it speak.",

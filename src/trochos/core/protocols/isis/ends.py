@@ -15,6 +15,7 @@ from ...network.isis import (
     IsisInterface,
     IsisProcess,
 )
+from ...network.routing import Word
 from ...network.source import Source
 from ...step.links import Links
 from ..identity import link_local
@@ -42,6 +43,8 @@ class IsisEnd:
     passive_source: Source | None
     network: str
     levels: frozenset[int]
+    kind: Word | None
+    """Which levels the interface is told to speak, where that counts."""
     style: str
     costs: Mapping[int, int]
     up: bool
@@ -94,7 +97,9 @@ def ends_of(device: Device, process: IsisProcess, links: Links) -> list[IsisEnd]
             for f in interface.addresses
             if f.address.family == process.family and not f.address.is_link_local
         ]
-        circuit = KINDS[held.circuit.value] if held.circuit else frozenset(LEVELS)
+        kind = held.circuit
+        if habits.one_level_overrules_circuits and len(process.levels) == 1:
+            kind = None
         narrow = style == "narrow"
         costs = {}
         for level in LEVELS:
@@ -122,7 +127,8 @@ def ends_of(device: Device, process: IsisProcess, links: Links) -> list[IsisEnd]
                 interface.loopback or bool(quiet and quiet.value),
                 quiet.source if quiet else None,
                 POINT_TO_POINT if interface.point_to_point else network,
-                process.levels & circuit,
+                process.levels & KINDS[kind.value] if kind else process.levels,
+                kind,
                 style,
                 costs,
                 links.is_up(end),

@@ -73,7 +73,7 @@ def _same_network(end: IsisEnd, other: IsisEnd) -> Mend | None:
 
 
 def _levels(end: IsisEnd, _: IsisEnd) -> Reading:
-    lines = [w.source for w in (end.settings.circuit, end.process.kind) if w is not None]
+    lines = [w.source for w in (end.kind, end.process.kind) if w is not None]
     text = " and ".join(f"level {level}" for level in sorted(end.levels)) or "no level"
     return Reading(text, tuple(lines) or (end.default("level-1-2"),), end.levels)
 
@@ -87,7 +87,7 @@ def _level_stuck(left: IsisEnd, right: IsisEnd) -> tuple[str, str]:
 def _same_level(end: IsisEnd, other: IsisEnd) -> Mend | None:
     """What the other end says of its levels, where this one says something else: of the circuit,
     or of the whole router."""
-    circuit, kind = end.settings.circuit, end.process.kind
+    circuit, kind = end.kind, end.process.kind
     if circuit is not None and not KINDS[circuit.value] & other.levels:
         return Say(f"let {end.interface.name} speak as {other.device} does", gone=(circuit.source,))
     if kind is None or KINDS[kind.value] & other.levels:

@@ -11,7 +11,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -27,7 +27,7 @@ from ...network.isis import (
     IsisHabits,
     IsisProcess,
 )
-from ...network.routing import DefaultRoute, Redistribution, Word
+from ...network.routing import DefaultRoute, Redistribution
 from ...network.source import Source
 from ...step.links import Links
 from ...step.routes import NextHop, Origin, Route
@@ -472,10 +472,11 @@ class IsisSpeakers(Told):
 
     def _attached(self, router: Router, graph: AreaGraph) -> list[Advert]:
         """The defaults that a router of level 1 makes itself, towards those that say they know
-        other areas (ISO 10589, 7.2.9.2; measured on FRR 8.4: routers of both levels make none)."""
+        other areas (ISO 10589, 7.2.9.2). One of both levels does so, too, while it has no neighbour
+        in level 2 (measured on FRR 8.4, `tests/real/test_isis.py`)."""
         process = router.process
         ignores = process.attached_receive is not None and not process.attached_receive.value
-        if process.levels != {1} or ignores:
+        if 2 in router.adjacent or ignores:
             return []
         out = []
         for name in graph.nodes:
@@ -487,17 +488,6 @@ class IsisSpeakers(Told):
                     origin = Origin(Claim(claims.KNOWS_OTHERS, name), lines)
                     out.append(Advert(name, 0, origin))
         return out
-
-    def idle_level(self, name: str) -> list[str]:
-        """The routers whose default of level 1 a router does not make, because it is of level 2 as
-        well, where it meets nobody: it knows no other area, and asks nobody who does. Empty where
-        that is not so."""
-        router = self.routers.get(name)
-        if router is None or router.process.levels != frozenset(LEVELS) or 2 in router.adjacent:
-            return []
-        process = replace(router.process, kind=Word("level-1", router.process.source))
-        alone = Router(router.device, process, router.ends)
-        return [advert.router for advert in self._attached(alone, self._graph(name, 1))]
 
     def _graph(self, root: str, level: int) -> AreaGraph:
         """The ways of a level as one router sees them: it knows those whose announcements it
