@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 from surveys import ROOT
 
 from trochos.server.surveys.models import Case, Proposal, StoredSurvey
@@ -52,6 +52,14 @@ def views(survey: int) -> dict[str, tuple[str, str]]:
     }
 
 
+def settle(page: Page, url: str, words: str) -> None:
+    """Opens a view and waits until it is whole: its words are there, and nothing is under way."""
+    page.goto(url)
+    expect(page.locator("main").get_by_text(re.compile(re.escape(words))).first).to_be_visible()
+    expect(page.locator("main .skeleton")).to_have_count(0)
+    page.wait_for_timeout(300)
+
+
 @pytest.mark.parametrize("theme", ["chart", "watch"])
 def test_axe_finds_nothing_on_any_view(page: Page, broken: int, theme: str) -> None:
     page.emulate_media(reduced_motion="reduce")
@@ -60,9 +68,7 @@ def test_axe_finds_nothing_on_any_view(page: Page, broken: int, theme: str) -> N
     )
     problems: list[str] = []
     for name, (url, words) in views(broken).items():
-        page.goto(url)
-        expect(page.get_by_text(re.compile(re.escape(words))).first).to_be_visible()
-        page.wait_for_timeout(400)
+        settle(page, url, words)
         page.evaluate(AXE)
         for found in page.evaluate(RUN):
             if found["id"] == "label-content-name-mismatch":
@@ -74,6 +80,31 @@ def test_axe_finds_nothing_on_any_view(page: Page, broken: int, theme: str) -> N
                 f"{name}: {found['id']} ({found['help']}): " + "\n    ".join(found["nodes"])
             )
     assert problems == [], "\n".join(problems)
+
+
+LATER = {
+    # Views that show nothing of their own before the answer: its address, what they ask, a heading.
+    "neighbours": ("/s/{survey}/neighbours", "**/api/**/neighbours", "Neighbours"),
+    "device": ("/s/{survey}/devices/gull", "**/api/**/devices/gull", "gull"),
+    "manual": ("/manual", "**/api/manual", "Manual"),
+    "gather": ("/gather", "**/api/inventory", "Live devices"),
+}
+
+
+@pytest.mark.parametrize("view", LATER)
+def test_a_view_is_named_while_it_waits_and_when_it_fails(
+    page: Page, broken: int, view: str
+) -> None:
+    url, asked, heading = LATER[view]
+    held: list[Route] = []
+    page.route(asked, lambda route: held.append(route))
+    page.goto(url.format(survey=broken))
+    expect(page.locator("main .skeleton").first).to_be_attached()
+    expect(page.get_by_role("heading", level=1)).to_have_text([heading])
+    for request in held:
+        request.fulfill(status=500, json={"detail": "The disk is full."})
+    expect(page.get_by_role("alert")).to_contain_text("The disk is full.")
+    expect(page.get_by_role("heading", level=1)).to_have_text([heading])
 
 
 MEASURE = """() => {
@@ -110,8 +141,6 @@ def test_nothing_is_cut_or_too_small(page: Page, broken: int, width: int, height
     page.set_viewport_size({"width": width, "height": height})
     problems: list[str] = []
     for name, (url, words) in views(broken).items():
-        page.goto(url)
-        expect(page.get_by_text(re.compile(re.escape(words))).first).to_be_visible()
-        page.wait_for_timeout(300)
+        settle(page, url, words)
         problems += [f"{name}: {found}" for found in page.evaluate(MEASURE)]
     assert problems == [], "\n".join(problems)

@@ -47,16 +47,16 @@ const queries = new QueryClient({
 
 function Home() {
   const surveys = useSurveys();
-  if (surveys.isPending) return <Working what="Opening the newest survey" />;
-  if (surveys.error) return <Failed error={surveys.error} />;
+  if (surveys.isPending) return <Working heading="Trochos" what="Opening the newest survey" />;
+  if (surveys.error) return <Failed heading="Trochos" error={surveys.error} />;
   const newest = surveys.data.surveys[0];
   return <Navigate replace to={newest ? `/s/${newest.id}/desk` : "/surveys"} />;
 }
 
 function App() {
   const session = useSession();
-  if (session.isPending) return <Working what="Opening Trochos" />;
-  if (session.error) return <Failed error={session.error} />;
+  if (session.isPending) return <Working heading="Trochos" what="Opening Trochos" />;
+  if (session.error) return <Failed heading="Trochos" error={session.error} />;
   setProtocols(session.data.protocols);
   if (!session.data.user) return <SignIn />;
   return (

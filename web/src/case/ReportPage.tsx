@@ -11,8 +11,8 @@ export function ReportPage() {
   const params = useParams();
   const number = Number(params.case);
   const report = useCaseReport(number);
-  if (report.isPending) return <Working what="Writing the report" />;
-  if (report.error) return <Failed error={report.error} />;
+  if (report.isPending) return <Working heading="Report" what="Writing the report" />;
+  if (report.error) return <Failed heading="Report" error={report.error} />;
   return (
     <div className="h-full overflow-auto">
       <p className="no-print flex gap-2 border-b border-base-300 px-4 py-2">

@@ -48,8 +48,8 @@ export function DevicePage() {
   const marks = useMemo(() => new Map<number, string | null>(line ? [[line, null]] : []), [line]);
   const open = useMemo(() => new Set((source.data?.unknown ?? []).filter((item) => item.matters).map((item) => item.line)), [source.data]);
 
-  if (device.isPending) return <Working what={`Opening ${name}`} />;
-  if (device.error) return <Failed error={device.error}><Link className="underline" to={`/s/${survey}/devices`}>All devices</Link></Failed>;
+  if (device.isPending) return <Working heading={name} what={`Opening ${name}`} />;
+  if (device.error) return <Failed heading={name} error={device.error}><Link className="underline" to={`/s/${survey}/devices`}>All devices</Link></Failed>;
   const data = device.data;
   const compares = data.ipv4.gathered || data.ipv6.gathered;
   return (

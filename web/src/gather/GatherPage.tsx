@@ -39,8 +39,8 @@ export function GatherPage() {
     }
   }, [run.data?.state, survey, queries, run.data]);
 
-  if (inventory.isPending) return <Working what="Opening the inventory" />;
-  if (inventory.error) return <Failed error={inventory.error} />;
+  if (inventory.isPending) return <Working heading="Live devices" what="Opening the inventory" />;
+  if (inventory.error) return <Failed heading="Live devices" error={inventory.error} />;
   const { devices, credentials, plan, allowed, may_change: mayChange, may_work: mayWork } = inventory.data;
   const groups = [...new Set(devices.map((device) => device.group ?? "").filter(Boolean))].sort();
   const ready = devices.filter((device) => device.key || device.method === "snmp").length;

@@ -46,8 +46,8 @@ export function ManualPage() {
     if (there) there.scrollIntoView({ block: "center" });
     else document.querySelector(".manual")?.parentElement?.scrollTo(0, 0);
   }, [page, hash]);
-  if (manual.isPending) return <Working what="Opening the manual" />;
-  if (manual.error) return <Failed error={manual.error} />;
+  if (manual.isPending) return <Working heading="Manual" what="Opening the manual" />;
+  if (manual.error) return <Failed heading="Manual" error={manual.error} />;
   return (
     <div className="grid h-full min-h-0 grid-cols-[15rem_minmax(0,1fr)]">
       <nav aria-label="Pages of the manual" className="min-h-0 overflow-auto border-r border-base-300 p-3">

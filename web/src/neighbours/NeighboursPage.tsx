@@ -43,8 +43,8 @@ export function NeighboursPage() {
   const groups = useMemo(() => groupRelations(shown), [shown]);
   const open = shown.find((pair) => relationKey(pair) === query.get("pair")) ?? groups[0]?.pairs[0];
 
-  if (neighbours.isPending) return <Working what="Comparing all ends" />;
-  if (neighbours.error) return <Failed error={neighbours.error} />;
+  if (neighbours.isPending) return <Working heading="Neighbours" what="Comparing all ends" />;
+  if (neighbours.error) return <Failed heading="Neighbours" error={neighbours.error} />;
   if (!pairs.length) {
     return (
       <div className="p-6">

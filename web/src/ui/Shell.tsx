@@ -132,7 +132,7 @@ export function Shell() {
         ) : null}
         {params.survey ? <FirstWalk survey={Number(params.survey)} /> : null}
         <main id="content" tabIndex={-1} className="min-h-0 flex-1 outline-none">
-          <Suspense fallback={<Working what="Opening the view" />}><Outlet /></Suspense>
+          <Suspense fallback={<Working heading="The view opens" what="Opening the view" />}><Outlet /></Suspense>
         </main>
       </div>
       <Palette open={palette} onClose={() => setPalette(false)} survey={survey} onHelp={() => setHelp(true)} onTheme={nextTheme} />
