@@ -541,8 +541,50 @@ class FamilyReach:
         found: NDArray[np.int8] = self._ping.ravel().take((self.codes[row] << 3) + back)
         return found
 
+    def sources_of(self, row: int) -> list[tuple[Address, int]]:
+        """The addresses from which a device may ping, with their columns."""
+        device = self.forwarding.devices[self.names[row]]
+        return [
+            (fact.address, self.column[fact.address])
+            for _, fact in usable_addresses(device, self.family)
+            if not fact.address.is_link_local
+        ]
+
+    def alike(self, row: int) -> tuple[NDArray[np.bool_], NDArray[np.int8], int] | None:
+        """Columns for which it does not matter which source a device chooses: its packets surely
+        arrive, and the return to each of its sources is the same.
+
+        Returns:
+            Which columns, what pings to each column show there, and how many sources the device
+            has; None if the choice may fall on an address that is not one of those.
+        """
+        name = self.names[row]
+        device = self.forwarding.devices[name]
+        columns = [column for _, column in self.sources_of(row)]
+        # Only of an address for links that a route names, or of nothing at all, could it be.
+        if len(columns) < len(usable_addresses(device, self.family)) and (
+            self.family == 4
+            or any(
+                hop.source is not None and hop.source.is_link_local
+                for position in self.positions[row]
+                for hop in self.routes[row][position].next_hops
+            )
+        ):
+            return None
+        if not columns or row in self.unsure or self.forwarding.ruled(name, self.family):
+            return None
+        back = self._codes_back[columns]
+        surely = self.codes[row] == 1
+        surely &= (back == back[0]).all(axis=0)[self.owner_rows]
+        surely &= self.owner_rows != row
+        states: NDArray[np.int8] = self._ping[1].take(back[0].take(self.owner_rows))
+        return surely, states, len(columns)
+
     def pings(
-        self, rows: NDArray[np.int64], sources: NDArray[np.int64], columns: NDArray[np.int64]
+        self,
+        rows: NDArray[np.int64] | np.int64,
+        sources: NDArray[np.int64] | np.int64,
+        columns: NDArray[np.int64],
     ) -> NDArray[np.int8]:
         """What single pings show: of devices, from their sources (as columns), to addresses."""
         back = self._codes_back[sources, self.owner_rows[columns]]

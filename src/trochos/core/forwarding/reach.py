@@ -19,11 +19,12 @@ from ..step.filters import Flow
 from ..step.legs import Leg, passed_by
 from ..step.packet import Packet
 from ..step.sources import usable_addresses
-from ..step.verdicts import BIT, RANK, WORST_FIRST
+from ..step.verdicts import WORST_FIRST
 from ..step.walk import walk
 from .again import still_leading
+from .counts import Counts
 from .families import FamilyReach
-from .pings import NO, PARTLY, UNSURE, YES, worst_of
+from .pings import NO, PARTLY, UNSURE, YES
 from .replies import ARRIVED, answers, as_if, reply_to
 from .states import States
 from .view import Forwarding
@@ -358,49 +359,50 @@ class Reach:
 
     def summary(self) -> dict[str, object]:
         """Counts over all rows, without building them."""
-        total = fine = partly = 0
-        ends: dict[str, int] = {}
+        counts = Counts()
         for table in self.families.values():
-            if not table.addresses:
-                continue
-            for row, name in enumerate(table.names):
-                device = self.forwarding.devices[name]
-                if device.role == "unread":
+            for row, name in enumerate(table.names if table.addresses else ()):
+                if self.forwarding.devices[name].role == "unread":
                     continue
-                # What must be walked is walked alone: few addresses in a sound network.
-                for pair in self._walked_rows(table, name):
-                    total += 1
-                    fine += pair.ok is True
-                    partly += pair.ok == "partly"
-                    ends[pair.outbound] = ends.get(pair.outbound, 0) + 1
-                # How often each column counts: once per source.
-                times = np.zeros(len(table.addresses), dtype=np.int64)
-                alone = 0
-                for mask, _, states, source in self._split(table, row, device):
-                    times += mask
-                    if source is None:
-                        # What would arrive without a source never leaves.
-                        unsent = (table.default_rows(row)[0] < 0) & mask
-                        alone = int(
-                            np.count_nonzero(unsent & (table.bits[row] == BIT["delivered"]))
-                        )
-                    total += int(np.count_nonzero(mask))
-                    fine += int(np.count_nonzero(mask & (states == YES)))
-                    partly += int(np.count_nonzero(mask & (states == PARTLY)))
-                counts = np.bincount(worst_of(table.bits[row]), times, len(WORST_FIRST) + 1).astype(
-                    int
-                )
-                counts[RANK["delivered"]] -= alone
-                counts[RANK["no-source"]] += alone
-                for verdict, count in zip((*WORST_FIRST, "unknown"), counts.tolist(), strict=True):
-                    if count:
-                        ends[verdict] = ends.get(verdict, 0) + count
-        return {
-            "pairs": total,
-            "ok": fine,
-            "partly": partly,
-            "outbound": dict(sorted(ends.items())),
-        }
+                if table.any_odd:
+                    self._count_with_walks(counts, table, row)
+                else:
+                    self._count(counts, table, row)
+        return counts.document()
+
+    def _count(self, counts: Counts, table: FamilyReach, row: int) -> None:
+        """Counts a device's rows where arrays tell everything."""
+        rest = table.owner_rows != row
+        alike = table.alike(row)
+        if alike is not None:
+            columns, states, sources = alike
+            counts.alike(columns, states, sources)
+            rest &= ~columns
+        some = np.flatnonzero(rest)
+        if not some.size:
+            return
+        chosen, ok = table.choose(row, some)
+
+        def asked() -> Iterator[tuple[NDArray[np.bool_], NDArray[np.int8], Address | None]]:
+            yield np.ones(some.size, dtype=bool), ok, None
+            for source, column in table.sources_of(row):
+                states = table.pings(np.int64(row), np.int64(column), some)
+                yield chosen != column, states, source
+
+        counts.asked(table, row, some, chosen < 0, asked())
+
+    def _count_with_walks(self, counts: Counts, table: FamilyReach, row: int) -> None:
+        """Counts a device's rows. What must be walked is walked alone: few addresses in a sound
+        network."""
+        name = table.names[row]
+        for pair in self._walked_rows(table, name):
+            counts.walked(pair.outbound, pair.ok)
+        asked = (
+            (mask, states, source)
+            for mask, _, states, source in self._split(table, row, self.forwarding.devices[name])
+        )
+        everything = np.arange(len(table.addresses))
+        counts.asked(table, row, everything, table.default_rows(row)[0] < 0, asked)
 
 
 def ping(
