@@ -31,6 +31,9 @@ _ROWS = 256
 """How many routers choose at a time: of all together the arrays would be the largest of all."""
 
 
+Layers = list[tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]]
+
+
 class _Told(NamedTuple):
     """All announcements, in the order announced."""
 
@@ -47,6 +50,8 @@ class _Told(NamedTuple):
     metric: NDArray[np.int64]
     first: Mask
     """Which are of type 1."""
+    layers: Layers
+    """The places of announcements of different prefixes each, their numbers, and the columns."""
 
 
 class Choice:
@@ -201,12 +206,20 @@ class Choice:
                 found = np.where(held.kind[:, column] != NOTHING, column, found)
         return found
 
-    def solve(self) -> Externals | None:
-        """The externals that each router uses, for prefixes it has no internal way to."""
-        items = [*self.everywhere, *(item for held in self.within.values() for item in held)]
-        if not items:
+    def solve(self, last: Externals | None = None) -> Externals | None:
+        """The externals that each router uses, for prefixes it has no internal way to.
+
+        `last` is what was chosen by the same routers among other externals: what is announced of
+        most prefixes is what it was.
+        """
+        found = [*self.everywhere, *(item for held in self.within.values() for item in held)]
+        if not found:
             return None
-        out = Externals(items, self.held)
+        out = Externals(found, self.held)
+        open_ = out.take_over(last) if last is not None else np.ones(len(found), dtype=bool)
+        if not open_.any():
+            return out
+        items = [found[number] for number in np.flatnonzero(open_).tolist()]
         announcers = self.ways.number
         by = np.array([announcers.get(item.announcer, -1) for item in items], dtype=np.int64)
         leading = np.array([i for i, item in enumerate(items) if item.forward], dtype=np.int64)
@@ -219,7 +232,8 @@ class Choice:
         hidden = np.array([internal.get(p, -1) for p in out.columns.prefixes], dtype=np.int64)
         metric = np.array([item.metric for item in items], dtype=np.int64)
         first = np.array([item.metric_type == 1 for item in items], dtype=bool)
-        told = _Told(by, areas, leading, addresses, over, metric, first)
+        layers = out.layers_of(open_)
+        told = _Told(by, areas, leading, addresses, over, metric, first, layers)
         everyone = [*self.routers.items()]
         for start in range(0, len(everyone), _ROWS):
             self._several(everyone[start : start + _ROWS], told, told_in, out)
@@ -260,7 +274,7 @@ class Choice:
             valid[line] &= heard[key]
         if told.leading.size:
             self._forward(members, rows, valid, cost, ids, told)
-        out.choose(rows, self.held.sets, valid, cost, ids, told.metric, told.first)
+        out.choose(rows, self.held.sets, valid, cost, ids, told.metric, told.first, told.layers)
 
     def _forward(
         self,
@@ -321,19 +335,49 @@ class Externals:
         self.tags = np.array([item.tag for item in items], dtype=np.int64)
         self.within = np.array([item.area is not None for item in items], dtype=bool)
         self.reasons = Reasons([item.origin for item in items])
-        column = [self.columns.number[item.prefix] for item in items]
-        self._layers: list[tuple[NDArray[np.int64], NDArray[np.int64]]] = []
-        """Announcements of different prefixes each: (which, columns), in the order announced."""
-        seen: dict[int, int] = {}
-        layers: list[list[int]] = []
-        for number, its in enumerate(column):
-            depth = seen[its] = seen.get(its, -1) + 1
-            if depth == len(layers):
-                layers.append([])
-            layers[depth].append(number)
-        for layer in layers:
-            which = np.array(layer, dtype=np.int64)
-            self._layers.append((which, np.array(column, dtype=np.int64)[which]))
+        self._of: dict[Prefix, list[int]] = {}
+        """Per prefix the numbers of its announcements, in the order announced."""
+        for number, item in enumerate(items):
+            self._of.setdefault(item.prefix, []).append(number)
+
+    def layers_of(self, some: Mask) -> Layers:
+        """Announcements of different prefixes each, layer by layer in the order announced."""
+        place = np.cumsum(some) - 1
+        layers: list[tuple[list[int], list[int]]] = []
+        for column, numbers in enumerate(self._of.values()):
+            if not some[numbers[0]]:
+                continue
+            for depth, number in enumerate(numbers):
+                if depth == len(layers):
+                    layers.append(([], []))
+                layers[depth][0].append(number)
+                layers[depth][1].append(column)
+        out: Layers = []
+        for its, columns in layers:
+            which = np.array(its, dtype=np.int64)
+            out.append((place[which], which, np.array(columns, dtype=np.int64)))
+        return out
+
+    def take_over(self, last: Externals) -> Mask:
+        """Takes over the columns of which nothing else is announced; which announcements are left
+        to be chosen among."""
+        mine: list[int] = []
+        theirs: list[int] = []
+        open_ = np.ones(len(self.items), dtype=bool)
+        number_of = np.zeros(max(1, len(last.items)), dtype=np.int32)
+        for column, (prefix, numbers) in enumerate(self._of.items()):
+            held = last._of.get(prefix)
+            if held is None or len(held) != len(numbers):
+                continue
+            if all(self.items[n] == last.items[h] for n, h in zip(numbers, held, strict=True)):
+                mine.append(column)
+                theirs.append(last.columns.number[prefix])
+                open_[numbers] = False
+                number_of[held] = numbers
+        self.kind[:, mine], self.cost[:, mine] = last.kind[:, theirs], last.cost[:, theirs]
+        self.ids[:, mine] = last.ids[:, theirs]
+        self.who[:, mine] = number_of[last.who[:, theirs]]
+        return open_
 
     def unlike(self, other: Externals) -> Unlike | None:
         """See `Holdings.unlike`."""
@@ -363,6 +407,7 @@ class Externals:
         ids: Numbers,
         metric: NDArray[np.int64],
         first: Mask,
+        layers: Layers,
     ) -> None:
         """Keeps the best of each prefix for some routers (16.4.1, 16.4 (6)); equal ones share.
 
@@ -371,6 +416,7 @@ class Externals:
             sets: the next-hop sets of all routers.
             valid, cost, ids: per router and announcement, whether it is usable, and the way to it.
             metric, first: per announcement, and whether it is of type 1.
+            layers: see `layers_of`.
         """
         total = np.where(first, cost + metric, cost)
         # Type 1 before type 2; of type 2 the lower metric, then the nearer.
@@ -378,20 +424,20 @@ class Externals:
         nothing = np.iinfo(np.int64).max
         rank[~valid] = nothing
         best = np.full((rows.size, self.ids.shape[1]), nothing, dtype=np.int64)
-        for which, columns in self._layers:
-            theirs, held = rank[:, which], best[:, columns]
-            usable = valid[:, which]
-            for line, place in np.argwhere(usable & (theirs == held)).tolist():
-                row, column = int(rows[line]), int(columns[place])
-                both = sets[row].union(int(self.ids[row, column]), int(ids[line, which[place]]))
+        for places, which, columns in layers:
+            theirs, held = rank[:, places], best[:, columns]
+            usable = valid[:, places]
+            for line, at in np.argwhere(usable & (theirs == held)).tolist():
+                row, column = int(rows[line]), int(columns[at])
+                both = sets[row].union(int(self.ids[row, column]), int(ids[line, places[at]]))
                 self.ids[row, column] = both
-            lines, places = (usable & (theirs < held)).nonzero()
-            numbers = which[places]
-            best[lines, columns[places]] = theirs[lines, places]
-            cells = rows[lines], columns[places]
-            self.ids[cells], self.who[cells] = ids[lines, numbers], numbers
-            self.kind[cells] = np.where(first[numbers], EXTERNAL_1, EXTERNAL_2)
-            self.cost[cells] = total[lines, numbers]
+            lines, ats = (usable & (theirs < held)).nonzero()
+            its = places[ats]
+            best[lines, columns[ats]] = theirs[lines, ats]
+            cells = rows[lines], columns[ats]
+            self.ids[cells], self.who[cells] = ids[lines, its], which[ats]
+            self.kind[cells] = np.where(first[its], EXTERNAL_1, EXTERNAL_2)
+            self.cost[cells] = total[lines, its]
 
 
 def _highest(router: Router, others: list[Router], graph: AreaGraph) -> Router:

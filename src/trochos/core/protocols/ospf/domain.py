@@ -26,7 +26,7 @@ from ..shortest import FAR, Advert, AreaGraph, Edge, Sets, numbers_of
 from . import virtual
 from .areas import Areas
 from .borders import Borders
-from .choice import Choice
+from .choice import Choice, Externals
 from .externals import External
 from .holdings import Costs, Holdings, Mask
 from .interfaces import ends_of
@@ -112,6 +112,8 @@ class OspfDomain:
             self.family, self.routers, self.graphs, self.adjacencies, self.held, self.ways
         )
         self._internal: dict[str, list[Offer]] = {}
+        self._chosen: Externals | None = None
+        """What was chosen last."""
 
     def _has_the_routers_of(self, before: OspfDomain) -> bool:
         """True if both have the same routers, and no area is crossed by a virtual link: such a link
@@ -306,7 +308,7 @@ class OspfDomain:
     def routes(self, announced: dict[str, list[External]]) -> dict[str, list[Offer]]:
         """The candidates of every router, given what each announces as external."""
         choice = Choice(self.family, self.routers, self.graphs, self.held, self.ways, announced)
-        external = choice.solve()
+        external = self._chosen = choice.solve(self._chosen)
         out: dict[str, list[Offer]] = {}
         for row, (name, router) in enumerate(self.routers.items()):
             internal = self._internal.get(name)
