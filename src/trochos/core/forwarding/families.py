@@ -254,19 +254,17 @@ class FamilyReach:
         name, forwarding, ways = self.names[row], self.forwarding, self.ways[row]
         ends = np.zeros(len(self.routes[row]) + 1, dtype=np.uint32)
         decision = _Decision(ends, {})
-        open_ = np.flatnonzero(~settled)
-        order = open_[np.argsort(ways[open_], kind="stable")]
-        places = np.array([-1, *self.positions[row]])
-        starts = np.searchsorted(ways[order], places, "left").tolist()
-        stops = np.searchsorted(ways[order], places, "right").tolist()
-        for number, position in enumerate(self.positions[row], 1):
+        open_ = ~settled
+        for position in self.positions[row]:
             route = self.routes[row][position]
             if forwarding.not_computed(name, self.family, route):
                 ends[position] = _UNKNOWN
                 continue
-            columns = order[starts[number] : stops[number]]
+            columns: NDArray[np.int64] | None = None
             for along in self.along(row, position):
                 if forwarding.asks_for_target(name, along.hop):
+                    if columns is None:
+                        columns = np.flatnonzero((ways == position) & open_)
                     # Who answers owns the address, so the leg ends.
                     found = [self._on_link_bits(row, route, along.hop, c) for c in columns.tolist()]
                     decision.placed.append((position, columns, np.array(found, np.uint32)))
@@ -281,10 +279,12 @@ class FamilyReach:
                             decision.leads[there] = np.zeros(ends.shape, dtype=bool)
                         decision.leads[there][position] = True
                     else:
+                        if columns is None:
+                            columns = np.flatnonzero((ways == position) & open_)
                         own = self.owned[there, columns]
                         bits = np.where(own, _DELIVERED, np.uint32(BIT["not-forwarding"]))
                         decision.placed.append((position, columns, bits.astype(np.uint32)))
-        nowhere = order[starts[0] : stops[0]]
+        nowhere = np.flatnonzero((ways < 0) & open_)
         if nowhere.size:
             decision.placed.append((-1, nowhere, self._unrouted(row, nowhere)))
         return decision

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..network.addressing import Address, prefix_of
+from ..network.addressing import Address, Prefix
 from ..step.routes import Route
 from ..step.rows import Winners
 
@@ -34,52 +34,96 @@ def match_columns(
     for held in shared.values():
         known.update(held.prefixes)
     prefixes = sorted(known)
+    if not prefixes:
+        return np.full((len(tables), len(addresses)), -1, dtype=np.int16), [[] for _ in tables]
     number = {prefix: i for i, prefix in enumerate(prefixes)}
+    parent, depth = _tree(prefixes)
+    # Most prefixes are a device's own addresses: nothing lies in them, and few devices hold them.
+    # Those are entered at the end, beside what matches everywhere else.
+    wide = np.zeros(len(prefixes), dtype=bool)
+    wide[parent[parent >= 0]] = True
+    for held in shared.values():
+        wide[[number[prefix] for prefix in held.prefixes]] = True
+    place = np.cumsum(wide) - 1
     places = {
-        key: np.array([number[prefix] for prefix in held.prefixes], dtype=np.int64)
-        for key, held in shared.items()
+        key: place[[number[prefix] for prefix in held.prefixes]] for key, held in shared.items()
     }
-    parent = np.full(len(prefixes), -1, dtype=np.int64)
-    depth = np.zeros(len(prefixes), dtype=np.int64)
-    stack: list[int] = []
-    for i, prefix in enumerate(prefixes):
-        while stack and not prefixes[stack[-1]].covers(prefix):
-            stack.pop()
-        if stack:
-            parent[i], depth[i] = stack[-1], depth[stack[-1]] + 1
-        stack.append(i)
     # A device has fewer routes than there are prefixes, and these are the largest arrays of all.
     dtype = np.int16 if len(prefixes) < np.iinfo(np.int16).max else np.int32
-    own: Places = np.full((len(tables), len(prefixes)), -1, dtype=dtype)
+    own: Places = np.full((len(tables), int(wide.sum())), -1, dtype=dtype)
     routes: list[list[Route]] = []
+    narrow: list[tuple[int, int, int]] = []
+    """(row, prefix, the place in the device's list of routes) of what few devices hold."""
     for row, table in enumerate(tables):
         listed = list(table.values()) if singly else list(table.alone.values())
-        if listed:
-            own[row, [number[route.prefix] for route in listed]] = np.arange(len(listed))
+        for at, route in enumerate(listed):
+            its = number[route.prefix]
+            if wide[its]:
+                own[row, place[its]] = at
+            else:
+                narrow.append((row, its, at))
         for source, mask in () if singly else table.rows:
-            stands = np.full(len(source.sets), -1, dtype=np.int32)
-            for kind in source.sets_in_use:
-                alike = np.flatnonzero((source.ids == kind) & mask)
-                if alike.size:
-                    stands[kind] = len(listed)
-                    listed.append(table[source.columns.prefixes[alike[0]]])
             cells = np.flatnonzero(mask)
-            own[row, places[id(source.columns)][cells]] = stands[source.ids[cells]]
+            kinds = source.ids[cells]
+            # Written from the last to the first, so the first cell of each kind is what stays.
+            first = np.full(len(source.sets), -1, dtype=np.int64)
+            first[kinds[::-1]] = cells[::-1]
+            stands = np.full(len(source.sets), -1, dtype=dtype)
+            used = np.flatnonzero(first >= 0)
+            stands[used] = np.arange(len(listed), len(listed) + used.size)
+            own[row, places[id(source.columns)][cells]] = stands[kinds]
+            listed += [table[source.columns.prefixes[cell]] for cell in first[used].tolist()]
         routes.append(listed)
-    for level in range(1, int(depth.max(initial=0)) + 1):
-        columns = np.flatnonzero(depth == level)
-        block = own[:, columns]
-        own[:, columns] = np.where(block >= 0, block, own[:, parent[columns]])
-    lengths = sorted({prefix.length for prefix in prefixes}, reverse=True)
-    column_of = np.full(len(addresses), -1, dtype=np.int64)
-    for column, address in enumerate(addresses):
-        for length in lengths:
-            found = number.get(prefix_of(address, length))
-            if found is not None:
-                column_of[column] = found
-                break
+    for level in range(1, int(depth[wide].max(initial=0)) + 1):
+        some = np.flatnonzero(wide & (depth == level))
+        block = own.take(place[some], axis=1)
+        above = own.take(place[parent[some]], axis=1)
+        own[:, place[some]] = np.where(block >= 0, block, above)
+    longest = np.array(_longest(prefixes, addresses), dtype=np.int64)
+    widest = np.where((longest >= 0) & ~wide[longest], parent[longest], longest)
     index: Places = np.full((len(tables), len(addresses)), -1, dtype=dtype)
-    matched = np.flatnonzero(column_of >= 0)
-    if matched.size:
-        index[:, matched] = own[:, column_of[matched]]
+    if own.size:
+        index = own.take(place[np.maximum(widest, 0)], axis=1)
+        index[:, widest < 0] = -1
+    columns_of: dict[int, list[int]] = {}
+    for column in np.flatnonzero((longest >= 0) & ~wide[longest]).tolist():
+        columns_of.setdefault(int(longest[column]), []).append(column)
+    for row, its, at in narrow:
+        for column in columns_of.get(its, ()):
+            index[row, column] = at
     return index, routes
+
+
+def _tree(prefixes: list[Prefix]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Per prefix the place of the next shorter one that covers it (-1: none), and how many do; the
+    prefixes are sorted."""
+    parent: list[int] = []
+    depth: list[int] = []
+    ends = [prefix.last for prefix in prefixes]
+    begun: list[int] = []
+    for place, prefix in enumerate(prefixes):
+        while begun and ends[begun[-1]] < prefix.network:
+            begun.pop()
+        parent.append(begun[-1] if begun else -1)
+        depth.append(len(begun))
+        begun.append(place)
+    return np.array(parent, dtype=np.int64), np.array(depth, dtype=np.int64)
+
+
+def _longest(prefixes: list[Prefix], addresses: list[Address]) -> list[int]:
+    """Per address the place of the longest prefix that holds it, or -1; the prefixes are sorted."""
+    ends = [prefix.last for prefix in prefixes]
+    out = [-1] * len(addresses)
+    # A prefix lies inside those before it or beside them, so the last one that holds an address is
+    # the longest.
+    begun: list[int] = []
+    upcoming = 0
+    for column in sorted(range(len(addresses)), key=lambda c: addresses[c].value):
+        value = addresses[column].value
+        while upcoming < len(prefixes) and prefixes[upcoming].network <= value:
+            begun.append(upcoming)
+            upcoming += 1
+        while begun and ends[begun[-1]] < value:
+            begun.pop()
+        out[column] = begun[-1] if begun else -1
+    return out
