@@ -222,7 +222,11 @@ def parse(text: str) -> Node:
                 raise JsonError(f"a value is missing before {mark!r}", line)
             stack.pop().end = position
             keys.pop()
-            expect = "comma"
+            if stack and text.startswith(",", position):
+                position += 1
+                expect = "key" if isinstance(stack[-1].value, dict) else "value"
+            else:
+                expect = "comma"
             continue
         if mark == ",":
             if expect != "comma" or not stack:
@@ -241,7 +245,12 @@ def parse(text: str) -> Node:
             if key in stack[-1].value:  # type: ignore[operator]
                 raise JsonError(f"the key {key!r} stands here twice", line)
             keys[-1] = (key, line)
-            expect = "colon"
+            # Most marks follow at once, and are not searched for.
+            if text.startswith(":", position):
+                position += 1
+                expect = "value"
+            else:
+                expect = "colon"
             continue
         if expect != "value":
             raise JsonError("a comma or a closing bracket is expected here", line)
@@ -255,7 +264,8 @@ def parse(text: str) -> Node:
         elif number is not None:
             if len(number) > 400:
                 raise JsonError("a number of over 400 digits", line)
-            value = int(number) if re.fullmatch(r"-?\d+", number) else float(number)
+            whole = number.isdigit() or (number[0] == "-" and number[1:].isdigit())
+            value = int(number) if whole else float(number)
             node = Node(value, line, start, position)
         else:
             node = Node(_WORDS[word], line, start, position)
@@ -278,6 +288,9 @@ def parse(text: str) -> Node:
             stack.append(node)
             keys.append(None)
             expect = "key" if mark == "{" else "value"
+        elif stack and text.startswith(",", position):
+            position += 1
+            expect = "key" if isinstance(stack[-1].value, dict) else "value"
         else:
             expect = "comma"
 
