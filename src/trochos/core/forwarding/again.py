@@ -113,7 +113,7 @@ class Earlier(Generic[Family]):
         self.same = same
         """Of those the rows that obey the same table."""
         self.patched = patched
-        """The rows whose tables differ for few prefixes, with those."""
+        """The rows whose tables differ for few prefixes, with those that have other next hops."""
         self.rerouted: dict[int, NDArray[np.bool_]] = {}
         """Per row that leads where it led: the columns that go by others now. Rows without any
         are left out."""
@@ -128,9 +128,9 @@ class Earlier(Generic[Family]):
         same = [old[name, after.family] is new[name, after.family] for name in after.names]
         patched: dict[int, frozenset[Prefix]] = {}
         for row, name in enumerate(after.names):
-            unlike = new[name, after.family].unlike_followed(old[name, after.family])
-            if unlike is not None and leads[row]:
-                patched[row] = unlike
+            rerouted = new[name, after.family].rerouted(old[name, after.family])
+            if rerouted is not None and leads[row]:
+                patched[row] = rerouted
         return cls(before, after, leads, leads & np.array(same, dtype=bool), patched)
 
     @property

@@ -60,11 +60,11 @@ class Under:
 def rematched(
     before: Winners, after: Winners, prefixes: frozenset[Prefix], under: Under
 ) -> list[tuple[int, Route | None]] | None:
-    """For which addresses a device matches another route than before, and which one (None: none).
+    """For which addresses a device goes by another route than before, and which one (None: none).
 
     Args:
         before, after: what it obeyed, and what it obeys.
-        prefixes: those whose winners differ.
+        prefixes: those whose winners have other next hops, or are not in both.
         under: the addresses.
 
     Returns:
@@ -74,16 +74,16 @@ def rematched(
     if len(columns) > MOST:
         return None
     out: list[tuple[int, Route | None]] = []
-    then = under.longest(p for p in prefixes if before.get(p) is not None)
-    now = under.longest(p for p in prefixes if after.get(p) is not None)
+    then = under.longest(p for p in prefixes if p in before)
+    now = under.longest(p for p in prefixes if p in after)
     for column in columns:
         # What is longer than the longest that differs is the same before and after.
-        found = after.longest(under.addresses[column])
+        found = after.longest_prefix(under.addresses[column])
         was, becomes = then.get(column), now.get(column)
-        least = -1 if found is None else found.prefix.length
+        least = -1 if found is None else found.length
         now_other = becomes is not None and becomes.length == least
         if now_other or (was is not None and was.length > least):
-            out.append((column, found))
+            out.append((column, None if found is None else after[found]))
     return out
 
 

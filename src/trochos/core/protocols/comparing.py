@@ -50,13 +50,24 @@ class Unlike:
     ) -> None:
         """`columns` and `ids` are those of the other rows, `gone` the columns that only they
         have."""
-        self._differs, self._columns, self._ids, self._gone = differs, columns, ids, gone
+        self._prefixes = columns.prefixes
+        self._differs = _by_row(differs)
+        lost = _by_row(ids[:, gone] > 0)
+        self._gone = lost[0], gone[lost[1]]
 
     def of(self, row: int) -> tuple[list[int], list[Prefix]]:
         """See `Row.unlike_cells`."""
-        gone = self._gone[self._ids[row, self._gone] > 0].tolist()
-        columns: list[int] = np.flatnonzero(self._differs[row]).tolist()
-        return columns, [self._columns.prefixes[column] for column in gone]
+        starts, columns = self._differs
+        here: list[int] = columns[starts[row] : starts[row + 1]].tolist()
+        starts, columns = self._gone
+        gone = columns[starts[row] : starts[row + 1]].tolist()
+        return here, [self._prefixes[column] for column in gone]
+
+
+def _by_row(mask: Mask) -> tuple[list[int], NDArray[np.int64]]:
+    """The columns of a mask row by row, and where those of each row begin."""
+    rows, columns = np.nonzero(mask)
+    return np.searchsorted(rows, np.arange(mask.shape[0] + 1)).tolist(), columns
 
 
 class Compared(Generic[Rows]):

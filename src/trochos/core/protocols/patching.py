@@ -7,7 +7,7 @@ that changed is one of those or holds an address that was looked up. Then the ta
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -50,9 +50,11 @@ def patched(table: Table, device: Device, changes: Sequence[Change]) -> Table | 
     if len(prefixes) > MOST or table.unsettled or TableMaps(device, table.family).names:
         return None
     after = {id(change.before): change for change in changes}
-    if any(not table.shows(prefix) for prefix in prefixes) or _holds_any(
-        prefixes, _looked_up(table, device)
-    ):
+    if any(not table.shows(prefix) for prefix in prefixes):
+        return None
+    if table.looked_up is None:
+        table.looked_up = frozenset(_looked_up(table, device))
+    if _holds_any(prefixes, table.looked_up):
         return None
     rows: list[tuple[Row, Mask]] = []
     for row, mask in table.best.rows:
@@ -66,8 +68,22 @@ def patched(table: Table, device: Device, changes: Sequence[Change]) -> Table | 
     if after or _twice(rows, prefixes):
         return None
     out = Table(device.name, table.family, table.alone, Winners(table.best.alone, rows))
-    out.follow(table, frozenset(prefixes))
+    rerouted = {prefix for change in changes for prefix in _rerouted(change)}
+    out.follow(table, frozenset(prefixes), frozenset(rerouted))
     return out
+
+
+def _rerouted(change: Change) -> Iterator[Prefix]:
+    """The prefixes that have other next hops, or are there no more, or only now: of most the cost
+    alone differs."""
+    before, after = change.before, change.after
+    there = after.columns.aligned(before.columns)
+    for column in change.columns:
+        held = int(there[column])
+        was = before.sets[before.ids[held]] if held >= 0 else ()
+        if after.sets[after.ids[column]] != was:
+            yield after.columns.prefixes[column]
+    yield from change.gone
 
 
 def _looked_up(table: Table, device: Device) -> set[Address]:
@@ -82,7 +98,7 @@ def _looked_up(table: Table, device: Device) -> set[Address]:
     return found
 
 
-def _holds_any(prefixes: Iterable[Prefix], addresses: set[Address]) -> bool:
+def _holds_any(prefixes: Iterable[Prefix], addresses: frozenset[Address]) -> bool:
     return any(prefix.contains(address) for prefix in prefixes for address in addresses)
 
 

@@ -378,6 +378,11 @@ class Winners(Mapping[Prefix, Route]):
 
     def longest(self, address: Address) -> Route | None:
         """The winner of the longest prefix that holds an address; None if there is none."""
+        found = self.longest_prefix(address)
+        return None if found is None else self.get(found)
+
+    def longest_prefix(self, address: Address) -> Prefix | None:
+        """The longest prefix with a winner that holds an address; None if there is none."""
         cell: Prefix | None = None
         for row, mask in self.rows:
             columns = row.columns
@@ -392,10 +397,10 @@ class Winners(Mapping[Prefix, Route]):
         for length in self._alone_lengths:
             if cell is not None and length < cell.length:
                 break
-            found = self.alone.get(prefix_of(address, length))
-            if found is not None:
-                return found
-        return None if cell is None else self.get(cell)
+            prefix = prefix_of(address, length)
+            if prefix in self.alone:
+                return prefix
+        return cell
 
     def __getitem__(self, prefix: Prefix) -> Route:
         found = self.get(prefix)

@@ -31,8 +31,10 @@ class Table:
     unsettled: tuple[Route, ...] = ()
     """Routes that keep replacing each other: selection found no stable answer."""
 
+    looked_up: frozenset[Address] | None = None
+    """Every address that it had to find a way to, once somebody asked."""
     _by_prefix: dict[Prefix, list[Route]] | None = None
-    _follows: tuple[ref[Table], frozenset[Prefix]] | None = None
+    _follows: tuple[ref[Table], frozenset[Prefix], frozenset[Prefix]] | None = None
 
     def winner(self, prefix: Prefix) -> Route | None:
         """The selected route to exactly this prefix."""
@@ -62,9 +64,10 @@ class Table:
         """Every candidate that cannot be used, and says why."""
         return [route for route in self.alone if route.problem is not None]
 
-    def follow(self, other: Table, changed: frozenset[Prefix]) -> None:
-        """Notes that this is another table with other cells, for these prefixes."""
-        self._follows = ref(other), changed
+    def follow(self, other: Table, changed: frozenset[Prefix], rerouted: frozenset[Prefix]) -> None:
+        """Notes that this is another table with other cells: for which prefixes, and for which of
+        those the next hops differ."""
+        self._follows = ref(other), changed, rerouted
 
     def unlike_followed(self, other: Table) -> frozenset[Prefix] | None:
         """Every prefix whose winner differs from another table's, of which this one is a patched
@@ -72,6 +75,12 @@ class Table:
         if self._follows is None or self._follows[0]() is not other:
             return None
         return self._follows[1]
+
+    def rerouted(self, other: Table) -> frozenset[Prefix] | None:
+        """Of `unlike_followed` the prefixes for which packets go by other ways."""
+        if self._follows is None or self._follows[0]() is not other:
+            return None
+        return self._follows[2]
 
     def shows(self, prefix: Prefix) -> bool:
         """True if nothing stands alone for a prefix: it has a cell or nothing."""

@@ -252,12 +252,8 @@ class Choice:
         """What some routers use: a line of the arrays each."""
         announcers = self.ways.number
         rows = np.array([self.held.row[name] for name, _ in members], dtype=np.int64)
-        used = [
-            self.ways.used(row, router)
-            for row, (_, router) in zip(rows.tolist(), members, strict=True)
-        ]
-        cost = np.stack([item.cost for item in used])[:, told.by]
-        ids = np.stack([item.ids for item in used])[:, told.by]
+        ways = self.ways.used(rows, [router for _, router in members])
+        cost, ids = ways[0][:, told.by], ways[1][:, told.by]
         valid = (told.by >= 0) & (cost < FAR) & (ids > 0)
         # A router hears nothing from itself.
         itself = np.array([announcers.get(name, -2) for name, _ in members], dtype=np.int64)

@@ -28,13 +28,18 @@ class Layer:
 
 
 class Chosen(NamedTuple):
-    """One router's preferred way to each announcer; `cost` is FAR where there is none."""
+    """A router's preferred way to each announcer, or those of several routers, a row each; `cost`
+    is FAR where there is none."""
 
     kind: NDArray[np.int64]
     cost: Costs
     ids: Numbers
     area: NDArray[np.int64]
     who: Numbers
+
+    def of(self, line: int) -> Chosen:
+        """One of several routers'."""
+        return Chosen(*(array[line] for array in self))
 
 
 class Ways:
@@ -48,7 +53,7 @@ class Ways:
         self.layers: list[Layer] = []
         self._of: dict[int, list[tuple[Layer, int]]] = {}
         self._announces: dict[int, Mask] = {}
-        self._used: dict[int, Chosen] = {}
+        self._used: dict[bytes, tuple[Costs, Numbers]] = {}
 
     def add(self, layer: Layer) -> None:
         self.layers.append(layer)
@@ -84,45 +89,85 @@ class Ways:
         Version 3 compares only ways through areas where the announcer may announce externals.
         """
         held = self._of.get(row, [])
-        count = len(self.names)
-        if not held or not count:
-            nothing = np.zeros(count, dtype=np.int64)
-            none = np.zeros(count, dtype=np.int32)
-            return Chosen(nothing, np.full(count, FAR), none, nothing, none)
-        kind = np.array([layer.kind for layer, _ in held], dtype=np.int64)[:, None]
-        area = np.array([layer.area for layer, _ in held], dtype=np.int64)[:, None]
-        cost = np.stack([layer.cost[node] for layer, node in held])
-        valid = cost < FAR
-        if self.family == 6:
-            shown = np.stack([self.announcing(layer.area) for layer, _ in held])
-            valid &= (kind != INTRA) | shown
-            key = (kind << 41) + cost
-        else:
-            if not router.process.rfc1583:
-                inside = valid & (kind == INTRA) & (area != BACKBONE)
-                valid = np.where(inside.any(axis=0), inside, valid)
-            key = (cost << 33) + ((1 << 32) - area)
-        key = np.where(valid, key, np.iinfo(np.int64).max)
-        which = key.argmin(axis=0)
-        place = np.arange(count)
-        found = np.where(valid[which, place], cost[which, place], FAR)
-        ids = np.stack([layer.ids[node] for layer, node in held])[which, place]
-        who = np.stack([layer.who[node] for layer, node in held])[which, place]
-        return Chosen(kind[which, 0], found, ids, area[which, 0], who)
+        if not held or not self.names:
+            return self._nothing(1).of(0)
+        layers = [layer for layer, _ in held]
+        nodes = [np.array([node], dtype=np.int64) for _, node in held]
+        return self._preferred(layers, nodes, router.process.rfc1583).of(0)
 
-    def used(self, row: int, router: Router) -> Chosen:
-        """The ways by which externals are reached: an announcer that is reached inside an area
-        must show itself there. To be asked when no layer will come or change."""
-        known = self._used.get(row)
-        if known is not None:
-            return known
-        chosen = self.preferred(row, router)
-        cost = chosen.cost.copy()
-        for area in np.unique(chosen.area[(chosen.kind == INTRA) & (cost < FAR)]).tolist():
-            hidden = (chosen.kind == INTRA) & (chosen.area == area) & ~self.announcing(area)
-            cost[hidden] = FAR
-        found = self._used[row] = chosen._replace(cost=cost)
-        return found
+    def used(self, rows: NDArray[np.int64], routers: Sequence[Router]) -> tuple[Costs, Numbers]:
+        """The ways by which some routers reach externals, a row each: the cost to each announcer,
+        and the next hops. An announcer that is reached inside an area must show itself there. To be
+        asked when no layer will come or change."""
+        key = rows.tobytes()
+        known = self._used.get(key)
+        if known is None:
+            known = self._used[key] = self._find_used(rows, routers)
+        return known
+
+    def _find_used(
+        self, rows: NDArray[np.int64], routers: Sequence[Router]
+    ) -> tuple[Costs, Numbers]:
+        # Routers of the same areas are looked at together.
+        alike: dict[tuple[object, ...], list[int]] = {}
+        for line, (row, router) in enumerate(zip(rows.tolist(), routers, strict=True)):
+            layers = tuple(id(layer) for layer, _ in self._of.get(row, ()))
+            alike.setdefault((router.process.rfc1583, *layers), []).append(line)
+        costs = np.full((rows.size, len(self.names)), FAR, dtype=np.int64)
+        ids = np.zeros(costs.shape, dtype=np.int32)
+        for lines in alike.values():
+            held = [self._of.get(int(rows[line]), []) for line in lines]
+            if not held[0] or not self.names:
+                continue
+            layers_here = [layer for layer, _ in held[0]]
+            nodes = [np.array([of[i][1] for of in held]) for i in range(len(layers_here))]
+            found = self._preferred(layers_here, nodes, routers[lines[0]].process.rfc1583)
+            for area in {layer.area for layer in layers_here if layer.kind == INTRA}:
+                inside = (found.kind == INTRA) & (found.area == area)
+                found.cost[inside & ~self.announcing(area)] = FAR
+            costs[lines], ids[lines] = found.cost, found.ids
+        return costs, ids
+
+    def _nothing(self, routers: int) -> Chosen:
+        shape = (routers, len(self.names))
+        nothing, none = np.zeros(shape, dtype=np.int64), np.zeros(shape, dtype=np.int32)
+        return Chosen(nothing, np.full(shape, FAR), none, nothing, none)
+
+    def _preferred(
+        self, layers: list[Layer], nodes: list[NDArray[np.int64]], rfc1583: bool
+    ) -> Chosen:
+        """`preferred` for some routers of the same areas.
+
+        Args:
+            layers: those in which they have lines.
+            nodes: per layer the lines of all of them.
+            rfc1583: whether they compare as that RFC says.
+
+        Returns:
+            Arrays of shape (routers, announcers).
+        """
+        kind = np.array([layer.kind for layer in layers], dtype=np.int64)
+        area = np.array([layer.area for layer in layers], dtype=np.int64)
+        cost = np.stack([layer.cost[at] for layer, at in zip(layers, nodes, strict=True)])
+        valid = cost < FAR
+        kinds, areas = kind[:, None, None], area[:, None, None]
+        if self.family == 6:
+            shown = np.stack([self.announcing(layer.area) for layer in layers])
+            valid &= (kinds != INTRA) | shown[:, None, :]
+            key = (kinds << 41) + cost
+        else:
+            if not rfc1583:
+                inside = valid & (kinds == INTRA) & (areas != BACKBONE)
+                valid = np.where(inside.any(axis=0), inside, valid)
+            key = (cost << 33) + ((1 << 32) - areas)
+        key = np.where(valid, key, np.iinfo(np.int64).max)
+        which = key.argmin(axis=0)[None]
+        held = [np.stack([layer.ids[at] for layer, at in zip(layers, nodes, strict=True)])]
+        held.append(np.stack([layer.who[at] for layer, at in zip(layers, nodes, strict=True)]))
+        ids, who = (np.take_along_axis(array, which, axis=0)[0] for array in held)
+        known = np.take_along_axis(valid, which, axis=0)[0]
+        found = np.where(known, np.take_along_axis(cost, which, axis=0)[0], FAR)
+        return Chosen(kind[which[0]], found, ids, area[which[0]], who)
 
     def best(self, row: int, router: Router, name: str) -> Best | None:
         """The preferred way to one announcer."""
