@@ -563,3 +563,134 @@ def ospf3(seed: int) -> Made:
         if rng.random() < 0.2:
             section.append("default-information originate always")
     return made
+
+
+def isis(seed: int) -> Made:
+    """IS-IS in both levels: segments of two and three, both families, styles of metrics, routes
+    from elsewhere, routers that are not to be passed, and mistakes."""
+    rng = random.Random(seed)
+    made = Made()
+    names = [f"i{n}" for n in range(rng.choice([4, 5, 6]))]
+    six = rng.random() < 0.6
+    own_topology = six and rng.random() < 0.4
+    style = rng.choice([None, None, None, "narrow", "transition", "wide"])
+    kinds = {
+        n: rng.choice(["level-1", "level-1-2", "level-1-2", "level-1-2", "level-2-only"])
+        for n in names
+    }
+    areas = {n: rng.choice([1, 1, 2]) for n in names}
+    count = 0
+
+    def connect(members: list[str]) -> None:
+        nonlocal count
+        count += 1
+        lan = f"lan{count}" if len(members) > 2 else None
+        if lan:
+            made.lans.append(lan)
+        point = lan is None and rng.random() < 0.4
+        circuit = rng.choice(["level-1", "level-2-only", None, None, None, None])
+        ends = []
+        for index, name in enumerate(members, 1):
+            lines = [f"ip address 10.83.{count}.{index}/24", "isis hello-interval 1"]
+            if rng.random() < 0.97:
+                lines.append("ip router isis x")
+            if six:
+                lines.append(f"ipv6 address fd83:{count}::{index}/64")
+                if rng.random() < 0.95:
+                    lines.append("ipv6 router isis x")
+            if circuit and rng.random() < 0.97:
+                lines.append(f"isis circuit-type {circuit}")
+            if point:
+                lines.append("isis network point-to-point")
+            if rng.random() < 0.6:
+                level = rng.choice(["", "", " level-1", " level-2"])
+                lines.append(f"isis metric{level} {rng.randint(1, 60)}")
+            if lan:
+                lines.append("isis csnp-interval 2")
+                if rng.random() < 0.3:
+                    lines.append(f"isis priority {rng.choice([1, 90])}")
+            if own_topology and rng.random() < 0.04:
+                lines.append("no isis topology ipv6-unicast")
+            if rng.random() < 0.03:
+                lines.append("isis passive")
+            ends.append((name, made.router(name).port(*lines)))
+        if lan:
+            for index, (name, port) in enumerate(ends):
+                made.links.append((name, port, lan, f"p{index}"))
+        else:
+            (a, ap), (b, bp) = ends
+            made.links.append((a, ap, b, bp))
+
+    for n in range(1, len(names)):
+        connect([rng.choice(names[:n]), names[n]])
+    for _ in range(rng.randint(1, 2)):
+        connect(rng.sample(names, rng.choice([2, 3, 3])))
+    for number, name in enumerate(names, 1):
+        router = made.router(name)
+        lines = [f"ip address 10.83.255.{number}/32", "ip router isis x", "isis passive"]
+        if six:
+            lines += [f"ipv6 address fd83:ff::{number}/128", "ipv6 router isis x"]
+        router.port(*lines, name="lo")
+        section = router.sections.setdefault("router isis x", [])
+        section += [f"net 49.{areas[name]:04}.0000.0000.{number:04}.00", f"is-type {kinds[name]}"]
+        if style and rng.random() < 0.92:
+            section.append(f"metric-style {style}")
+        if own_topology and rng.random() < 0.95:
+            section.append("topology ipv6-unicast")
+        if rng.random() < 0.08:
+            section.append("set-overload-bit")
+        if rng.random() < 0.06:
+            section.append("attached-bit receive ignore")
+        if rng.random() < 0.06:
+            section.append("no attached-bit send")
+        if rng.random() < 0.03:
+            section.append(f"{rng.choice(['area', 'domain'])}-password clear other")
+        _into_isis(rng, made, name, number, six)
+    return made
+
+
+def _into_isis(rng: random.Random, made: Made, name: str, number: int, six: bool) -> None:
+    """Subnets without routers, and what a router takes over from elsewhere."""
+    router = made.router(name)
+    section = router.sections["router isis x"]
+    for extra in range(rng.randint(0, 2)):
+        lines = [f"ip address 10.84.{10 * number + extra}.1/24"]
+        if six:
+            lines.append(f"ipv6 address fd84:{10 * number + extra}::1/64")
+        if rng.random() < 0.4:
+            lines += ["ip router isis x", "isis passive"]
+            lines += ["ipv6 router isis x"] if six else []
+        made.dummy(name, *lines)
+
+    def tail() -> str:
+        return rng.choice(["", "", f" metric {rng.choice([0, 5, 40, 200])}", " route-map R"])
+
+    if rng.random() < 0.4:
+        router.tail.append(f"ip route 10.85.{number}.0/24 blackhole")
+        if six:
+            router.tail.append(f"ipv6 route fd85:{number}::/64 blackhole")
+        if rng.random() < 0.5:
+            # The same from several routers.
+            router.tail.append("ip route 10.86.0.0/16 blackhole")
+        for family in ("ipv4", "ipv6") if six else ("ipv4",):
+            for level in rng.choice([("level-1",), ("level-2",), ("level-1", "level-2")]):
+                section.append(f"redistribute {family} static {level}{tail()}")
+    if rng.random() < 0.3:
+        for level in rng.choice([("level-1",), ("level-2",)]):
+            section.append(f"redistribute ipv4 connected {level}{tail()}")
+    if rng.random() < 0.2:
+        always = rng.choice(["", " always"])
+        if not always and rng.random() < 0.7:
+            router.tail.append("ip route 0.0.0.0/0 blackhole")
+        level = rng.choice(["level-1", "level-2"])
+        metric = rng.choice(["", " metric 7"])
+        section.append(f"default-information originate ipv4 {level}{always}{metric}")
+    router.tail += [
+        "ip prefix-list P seq 5 deny 10.86.0.0/16",
+        f"ip prefix-list P seq 6 deny 10.84.{10 * number}.0/24",
+        "ip prefix-list P seq 10 permit any",
+        "route-map R permit 10",
+        " match ip address prefix-list P",
+        f" set metric {rng.choice([3, 50])}",
+        "exit",
+    ]

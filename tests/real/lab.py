@@ -24,6 +24,7 @@ PROTOCOLS = {
     "ripngd": "router ripng",
     "eigrpd": "router eigrp",
     "bgpd": "router bgp",
+    "isisd": "router isis",
 }
 
 

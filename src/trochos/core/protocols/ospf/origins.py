@@ -136,9 +136,13 @@ class Origins:
             numbers, theirs: what announcements pass on in the end (`first`), cell by cell.
             where: the cells that count; the others may say anything.
         """
-        return unlike_lines(
-            numbers, theirs, where, self._count, lambda a, b: alike(self.lines(a), other.lines(b))
-        )
+
+        def same(here: int, there: int) -> bool:
+            # What was found inside an area that did not change was taken over.
+            one, two = self.get(here), other.get(there)
+            return one is two or alike(self.lines(here), other.lines(there))
+
+        return unlike_lines(numbers, theirs, where, self._count, same)
 
     def get(self, number: int) -> Origin:
         """The announcement itself, made at its first use."""
