@@ -280,6 +280,33 @@ def test_what_is_redistributed_and_a_default_that_is_announced() -> None:
     assert metric(survey, "ant", "0.0.0.0/0") == ("level-1", 15)
 
 
+@pytest.mark.parametrize("above", [True, False])
+def test_a_route_map_below_the_line_that_names_it_is_there_or_not(above: bool) -> None:
+    """Which of both was typed first decides until the next start, and no text tells."""
+    island = {"l0": "10.0.0.1/30"}
+    coast = router(
+        "coast", 2, {"l0": "10.0.0.2/30"}, "redistribute ipv4 static level-2 route-map OUT"
+    )
+    route = "ip route 10.9.0.0/24 blackhole\n"
+    named = "route-map OUT permit 10\n set metric 7\nexit\n"
+    text = named + route + coast if above else route + coast + named
+    survey = compute(
+        {
+            "topology.json": wired(("island", "l0", "coast", "l0")),
+            "devices/island/frr.conf": router("island", 1, island),
+            "devices/coast/frr.conf": text,
+        }
+    )
+    path = survey.path("island", "10.9.0.1")
+    if above:
+        assert path.outbound.verdict == "discarded"
+    else:
+        assert path.outbound.verdict == "unknown"
+        assert "OUT stands below the line that names it" in json.dumps(path.as_json())
+    # Where it sends its own packets does not depend on that.
+    assert survey.path("coast", "10.255.0.1").outbound.verdict == "delivered"
+
+
 def test_a_default_that_one_family_has_and_the_other_lacks_is_missed_there() -> None:
     def texts(*section: str) -> Computed:
         near = router("ant", 1, {"eth1": "10.0.0.1/30"}, "is-type level-1", six=True)

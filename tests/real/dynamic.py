@@ -685,7 +685,8 @@ def _into_isis(rng: random.Random, made: Made, name: str, number: int, six: bool
         level = rng.choice(["level-1", "level-2"])
         metric = rng.choice(["", " metric 7"])
         section.append(f"default-information originate ipv4 {level}{always}{metric}")
-    router.tail += [
+    # A daemon that meets the map below the line that names it never finds it.
+    router.top += [
         "ip prefix-list P seq 5 deny 10.86.0.0/16",
         f"ip prefix-list P seq 6 deny 10.84.{10 * number}.0/24",
         "ip prefix-list P seq 10 permit any",

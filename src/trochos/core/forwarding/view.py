@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ..network.addressing import Address
-from ..network.facts import ALL, ROUTED, End, Unmodelled
+from ..network.facts import ALL, NONE, ROUTED, End, Unmodelled
 from ..protocols.tables import Tables, reached
 from ..step.routes import Route
 from ..step.tunnels import Ways
@@ -34,8 +34,9 @@ class Forwarding(Ways):
                     if item.family not in (None, family):
                         continue
                     if item.interface is None:
-                        self._unmodelled.setdefault((device.name, family), []).append(item)
-                        if item.touches != ROUTED:
+                        if item.touches != NONE:
+                            self._unmodelled.setdefault((device.name, family), []).append(item)
+                        if item.touches not in (NONE, ROUTED):
                             held = self._beyond_routes.setdefault((device.name, family), [])
                             held.append(item)
                         if item.told:

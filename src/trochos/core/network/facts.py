@@ -184,14 +184,15 @@ class StaticRoute:
     ("": the main one)."""
 
 
-ROUTED, LINKS, ALL = "routed", "links", "all"
+NONE, ROUTED, LINKS, ALL = "none", "routed", "links", "all"
 
 
 class Unmodelled(NamedTuple):
     """A line we read, know to matter, and do not compute: what it touches is unknown.
 
-    `touches` says which packets: those that follow a route (ROUTED), also those for the device's
-    own links (LINKS), also those for its own addresses (ALL).
+    `touches` says which packets: none of the device's own (NONE, for what it only tells others),
+    those that follow a route (ROUTED), also those for the device's own links (LINKS), also those
+    for its own addresses (ALL).
     """
 
     source: Source

@@ -128,3 +128,7 @@ class IsisHabits:
     one_level_overrules_circuits: bool = False
     """A router of one level speaks that on every circuit, whatever the circuit is told (measured on
     FRR 8.4, `tests/real/test_isis.py`)."""
+    maps_are_found_once: bool = False
+    """A route map is looked up when the line that names it is read: one that stands below is not
+    there yet, and permits nothing for as long as the daemon runs. Who types the map first sees it
+    work until the next start (measured on FRR 8.4, `tests/real/test_isis.py`)."""

@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from ...network import claims
 from ...network.addressing import Prefix
 from ...network.claims import Claim
-from ...network.facts import Device, End, Network, Unmodelled
+from ...network.facts import NONE, Device, End, Network, Unmodelled
 from ...network.isis import (
     LEVELS,
     NAMED,
@@ -228,7 +228,7 @@ class IsisSpeakers(Told):
 
     def doubts(self) -> dict[str, list[Unmodelled]]:
         """Every router, where two that meet have one system id: what they announce replaces each
-        other for ever."""
+        other for ever. And a router whose route map stands below the line that names it."""
         held: dict[str, list[str]] = defaultdict(list)
         for name, router in self.routers.items():
             if router.process.system is not None:
@@ -243,7 +243,29 @@ class IsisSpeakers(Told):
             for name in self.routers:
                 doubt = Unmodelled(net.source, why, self.family, told=True)
                 out.setdefault(name, []).append(doubt)
+        for name, router in self.routers.items():
+            out.setdefault(name, []).extend(self._late_maps(router))
         return out
+
+    def _late_maps(self, router: Router) -> Iterator[Unmodelled]:
+        """What depends on whether a route map or the line that names it was there first."""
+        device = router.device
+        if not device.profile.habit(IsisHabits).maps_are_found_once:
+            return
+        for item in router.process.announced:
+            line, name = item.what.source, item.what.route_map
+            entries = device.policy.route_maps.get(name, ()) if name is not None else ()
+            if line.line is None or not entries or item.level not in router.process.levels:
+                continue
+            if all(
+                e.source.file == line.file and (e.source.line or 0) > line.line for e in entries
+            ):
+                why = (
+                    f"the route map {name} stands below the line that names it: a router that "
+                    "starts with this text does not find it, and announces nothing by that line; "
+                    "one where it was typed first does"
+                )
+                yield Unmodelled(line, why, self.family, told=True, touches=NONE)
 
     def why_not_told(self, prefix: Prefix, holder: str, other: str) -> Untold | None:
         """Where it is announced in another level than the one in which the two are neighbours."""

@@ -216,7 +216,9 @@ def _kind(word: str, source: Source) -> Word:
 
 TEXT = TextRow(
     lambda: (IsisReader(),),
-    IsisHabits(late_style_refuses=True, one_level_overrules_circuits=True),
+    IsisHabits(
+        late_style_refuses=True, one_level_overrules_circuits=True, maps_are_found_once=True
+    ),
     (
         r"(ip(?:v6)? router isis) ",
         r"(isis (?:circuit-type|network|password|passive))",
