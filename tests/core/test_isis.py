@@ -12,7 +12,7 @@ from surveys import KEY, ROOT, compute, wired
 from trochos.core.change.apply import apply
 from trochos.core.diagnosis.remedies.bench import Bench
 from trochos.core.diagnosis.suspects.isis_levels import told_to_nobody
-from trochos.core.network.addressing import parse_address
+from trochos.core.network.addressing import parse_address, parse_prefix
 from trochos.core.network.facts import End
 from trochos.core.protocols.isis.gates import GATES
 from trochos.core.survey import Computed
@@ -389,6 +389,102 @@ def test_the_family_that_one_end_does_not_carry_has_no_way_over_it() -> None:
     found = next(f for f in survey.findings if f.kind == "isis-address-family")
     after = survey.rehearse(found.remedies[0].edits).after
     assert all(r.works for r in after.tables.relations())
+
+
+@pytest.mark.parametrize("last", ["metric-style narrow", "topology ipv6-unicast"])
+def test_a_topology_of_its_own_with_narrow_metrics_is_refused_with_the_whole_process(
+    last: str,
+) -> None:
+    lines = ("metric-style narrow", "topology ipv6-unicast")
+    survey = pair(section=(*(line for line in lines if line != last), last))
+    unknown = [line for report in survey.survey.reading for line in report.unknown]
+    assert [line.text.strip() for line in unknown if line.matters] == [last]
+    assert survey.path("ant", "10.255.0.2").outbound.verdict == "unknown"
+
+
+def defaults(style: str, near: int, *there: str, mid: tuple[str, ...] = ()) -> Computed:
+    """ant in level 1 between mid, which knows other areas and is `near`, and dog at 50, which says
+    `there`; all of one style of metrics."""
+    said = (f"metric-style {style}",)
+    one = ("is-type level-1",)
+    cost = {"eth1": (f" isis metric {near}",), "eth2": (" isis metric 50",)}
+    ant = router("ant", 1, {"eth1": "10.0.1.1/30", "eth2": "10.0.2.1/30"}, *one, *said, lines=cost)
+    return compute(
+        {
+            "topology.json": wired(
+                ("ant", "eth1", "mid", "eth1"),
+                ("ant", "eth2", "dog", "eth1"),
+                ("mid", "eth2", "far", "eth1"),
+            ),
+            # The style is known before the interfaces: a metric may be refused else.
+            "devices/ant/frr.conf": ant,
+            "devices/mid/frr.conf": router(
+                "mid", 2, {"eth1": "10.0.1.2/30", "eth2": "10.0.3.1/30"}, *said, *mid
+            ),
+            "devices/dog/frr.conf": router("dog", 4, {"eth1": "10.0.2.2/30"}, *one, *said, *there),
+            "devices/far/frr.conf": router(
+                "far",
+                3,
+                {"eth1": "10.0.3.2/30"},
+                *said,
+                "default-information originate ipv4 level-2 always",
+                area="49.0002",
+            ),
+        }
+    )
+
+
+@pytest.mark.parametrize("style", ["wide", "transition", "narrow"])
+def test_a_default_that_is_announced_replaces_that_towards_other_areas(style: str) -> None:
+    """With wide metrics, whichever is nearer (measured on FRR 8.4)."""
+    announced = "default-information originate ipv4 level-1 always"
+    cost = ("level-1", 10 if style == "narrow" else 50)
+    assert metric(defaults(style, 10, announced), "ant", "0.0.0.0/0") == cost
+    assert metric(defaults(style, 10), "ant", "0.0.0.0/0") == ("level-1", 10)
+    # Who announces one in level 1 does not go by that of level 2.
+    assert metric(defaults(style, 10), "mid", "0.0.0.0/0") == ("level-2", 10)
+    assert metric(defaults(style, 10, mid=(announced,)), "mid", "0.0.0.0/0") is None
+
+
+def six_too(name: str, number: int, links: dict[str, int], *dear: str, lacks: str = "") -> str:
+    """A router in IS-IS with both families: interface -> number of its link. `dear` interfaces cost
+    60, `lacks` does not carry IPv6."""
+    lines = {
+        port: (
+            f" ipv6 address fd00:{link}::{number}/64",
+            *([" ipv6 router isis sea"] if port != lacks else []),
+            *([" isis metric 60"] if port in dear else []),
+        )
+        for port, link in links.items()
+    }
+    ports = {port: f"10.0.{link}.{number}/24" for port, link in links.items()}
+    return router(name, number, ports, lines=lines)
+
+
+def test_who_hears_that_a_neighbour_lacks_the_family_goes_another_way() -> None:
+    """Others take the link for a way (`tests/real/test_dynamic.py`, isis 13)."""
+    survey = compute(
+        {
+            "topology.json": wired(
+                ("ant", "eth1", "bee", "eth1"),
+                ("ant", "eth2", "cat", "eth1"),
+                ("cat", "eth2", "bee", "eth2"),
+                ("ant", "eth3", "dog", "eth1"),
+            ),
+            "devices/ant/frr.conf": six_too("ant", 1, {"eth1": 1, "eth2": 2, "eth3": 3}, "eth2"),
+            "devices/bee/frr.conf": six_too("bee", 2, {"eth1": 1, "eth2": 4}, lacks="eth1"),
+            "devices/cat/frr.conf": six_too("cat", 3, {"eth1": 2, "eth2": 4}, "eth2"),
+            "devices/dog/frr.conf": six_too("dog", 4, {"eth1": 3}),
+        }
+    )
+    # The subnet between cat and bee: 10 + 10 by bee, 60 + 60 by cat.
+    assert metric(survey, "ant", "10.0.4.0/24") == ("level-1", 20)
+    beyond = survey.tables.of("ant", 6).winner(parse_prefix("fd00:4::/64"))  # type: ignore[arg-type]
+    assert beyond is not None and beyond.metric == 120
+    assert {hop.interface for hop in beyond.next_hops} == {"eth2"}
+    # Dog hears nothing of what the two said to each other.
+    of_dog = survey.tables.of("dog", 6).winner(parse_prefix("fd00:4::/64"))  # type: ignore[arg-type]
+    assert of_dog is not None and of_dog.metric == 30
 
 
 def test_a_topology_of_its_own_is_shared_by_those_that_have_one() -> None:

@@ -17,7 +17,8 @@ pytestmark = pytest.mark.skipif(REASON is not None, reason=REASON or "")
 
 
 @pytest.mark.parametrize(
-    ("kind", "seed"), [("ospf", 17), ("ospf", 31), ("mixed", 5), ("bgp", 4), ("ospf3", 1)]
+    ("kind", "seed"),
+    [("ospf", 17), ("ospf", 31), ("mixed", 5), ("bgp", 4), ("ospf3", 1), ("isis", 9), ("isis", 13)],
 )
 def test_tables_of_routing_protocols(kind: str, seed: int) -> None:
     made = getattr(dynamic, kind)(seed)

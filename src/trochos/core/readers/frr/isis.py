@@ -25,6 +25,10 @@ _IDLE_ON_LINKS = (
 )  # fmt: skip
 
 
+_REFUSED = "a topology of its own needs wide metrics: the daemon refuses the whole process"
+"""Measured on FRR 8.4: `router isis` is gone, with all that it says."""
+
+
 class IsisReader(SectionReader):
     """Reads the one IS-IS router of a text."""
 
@@ -59,6 +63,7 @@ class IsisReader(SectionReader):
             if not negated and rest[0] not in ("narrow", "wide", "transition"):
                 raise Misread(f"{rest[0]!r} is no style of metrics")
             process["style"] = None if negated else Word(rest[0], source)
+            return UNDERSTOOD if self._agree() else _REFUSED
         elif first == "set-overload-bit":
             if rest:
                 return IRRELEVANT  # only while it starts
@@ -78,11 +83,17 @@ class IsisReader(SectionReader):
             if rest[0] == "ipv4-unicast":
                 return UNDERSTOOD if not negated else "IS-IS without IPv4 is not computed"
             process["own_topology"] = Flag(not negated, source)
+            return UNDERSTOOD if self._agree() else _REFUSED
         elif first in _IDLE or (first == "dynamic" and rest == ["hostname"]):
             return IRRELEVANT
         else:
             return f"`{first}` is not understood here"
         return UNDERSTOOD
+
+    def _agree(self) -> bool:
+        """True unless a topology of its own meets metrics that are not wide."""
+        own, style = self.process.get("own_topology"), self.process.get("style")
+        return not (own and own.value and style and style.value != "wide")
 
     def _redistribute(self, rest: list[str], source: Source, negated: bool) -> None:
         family, level = _family(rest[0]), _level(rest[2] if len(rest) > 2 else "")
@@ -217,7 +228,11 @@ def _kind(word: str, source: Source) -> Word:
 TEXT = TextRow(
     lambda: (IsisReader(),),
     IsisHabits(
-        late_style_refuses=True, one_level_overrules_circuits=True, maps_are_found_once=True
+        late_style_refuses=True,
+        one_level_overrules_circuits=True,
+        announced_default_overrules=True,
+        narrow_hears_no_redistributed_ipv6=True,
+        maps_are_found_once=True,
     ),
     (
         r"(ip(?:v6)? router isis) ",
