@@ -454,6 +454,7 @@ def six_too(name: str, number: int, links: dict[str, int], *dear: str, lacks: st
             f" ipv6 address fd00:{link}::{number}/64",
             *([" ipv6 router isis sea"] if port != lacks else []),
             *([" isis metric 60"] if port in dear else []),
+            " isis network point-to-point",
         )
         for port, link in links.items()
     }

@@ -131,9 +131,9 @@ class IsisHabits:
     announced_default_overrules: bool = False
     """An IPv4 default that somebody announces with wide metrics replaces the one towards routers
     that know other areas, whichever is nearer (measured on FRR 8.4, `tests/real/test_isis.py`)."""
-    narrow_hears_no_redistributed_ipv6: bool = False
-    """A router of narrow metrics announces IPv6 routes from elsewhere, and uses none (measured on
-    FRR 8.4, `tests/real/test_isis.py`)."""
+    narrow_uses_no_ipv6: bool = False
+    """A router of narrow metrics announces its IPv6 subnets and uses nobody else's; only the
+    default towards other areas it makes (measured on FRR 8.4, `tests/real/test_isis.py`)."""
     maps_are_found_once: bool = False
     """A route map is looked up when the line that names it is read: one that stands below is not
     there yet, and permits nothing for as long as the daemon runs. Who types the map first sees it

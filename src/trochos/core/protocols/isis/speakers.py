@@ -41,7 +41,7 @@ from ..gates import Relation, Side, judge
 from ..policy import Attributes, apply_route_map
 from ..protocol import RoutingProtocol, Untold
 from ..shortest import FAR, AreaGraph, Edge, Sets, numbers_of
-from .ends import DOWN, UP, IsisEnd, ends_of
+from .ends import DOWN, POINT_TO_POINT, UP, IsisEnd, ends_of
 from .gates import GATES, level_key
 
 Item = tuple[int, Prefix, int, Origin]
@@ -131,6 +131,11 @@ class Chosen:
         self.cost[here, there] = near.total[nodes[at], which]
         self.ids[here, there] = ids[at, which]
         self.who[here, there] = near.who[nodes[at], which]
+
+    def hides(self, name: str, prefix: Prefix) -> bool:
+        """True if a router has a way already, or announces the prefix in the level below."""
+        cell = self.row[name], self.columns.number[prefix]
+        return bool(self._own[cell] or self.level[cell])
 
     def one(
         self,
@@ -491,14 +496,18 @@ class IsisSpeakers(Told):
                     roots.setdefault(id(graph), []).append(name)
             for key, names in roots.items():
                 graph = graphs[key]
-                for name in names if level == 1 else ():
-                    extra = self._attached(self.routers[name], graph)
-                    heard = self._heard(name, level, announced).get(default, ())
-                    if extra and not self._overruled(found, graph, name, heard):
+                for name in names:
+                    router = self.routers[name]
+                    extra = self._attached(router, graph) if level == 1 else []
+                    heard = self._heard(name, announced[level]).get(default, ())
+                    itself = any(advert.router == name for advert in heard)
+                    if (not extra and not itself) or found.hides(name, default):
+                        continue
+                    if not self._other_default(found, graph, name, level, heard) and extra:
                         found.one(graph, name, level, default, [*heard, *extra])
                 deaf = [name for name in names if self._deaf(name)]
                 for name in deaf:
-                    found.enter(graph, [name], level, self._heard(name, level, announced))
+                    found.enter(graph, [name], level, self._heard(name, announced[level]))
                 found.enter(graph, [n for n in names if n not in deaf], level, announced[level])
         reasons = Reasons(found.origins)
         return {
@@ -507,35 +516,31 @@ class IsisSpeakers(Told):
         }
 
     def _deaf(self, name: str) -> bool:
-        """True for a router that uses nothing of what is redistributed."""
+        """True for a router that uses nothing of what others announce."""
         habits = self.routers[name].device.profile.habit(IsisHabits)
-        narrow = self._style_of(name) == "narrow"
-        return self.family == 6 and narrow and habits.narrow_hears_no_redistributed_ipv6
+        return self.family == 6 and self._style_of(name) == "narrow" and habits.narrow_uses_no_ipv6
 
     def _heard(
-        self, name: str, level: int, announced: dict[int, dict[Prefix, list[Advert]]]
+        self, name: str, announced: dict[Prefix, list[Advert]]
     ) -> Mapping[Prefix, Sequence[Advert]]:
-        """What a router hears in a level, and what it announces itself."""
+        """What a router uses of what is announced in a level, and what it announces itself."""
         if not self._deaf(name):
-            return announced[level]
-        inside = self._prefixes[level]
+            return announced
         own = (
-            (prefix, [a for a in told if a.router == name])
-            for prefix, told in announced[level].items()
+            (prefix, [a for a in told if a.router == name]) for prefix, told in announced.items()
         )
-        return {
-            p: held for p, mine in own if (held := [*dict.fromkeys((*inside.get(p, ()), *mine))])
-        }
+        return {prefix: mine for prefix, mine in own if mine}
 
-    def _overruled(
-        self, found: Chosen, graph: AreaGraph, name: str, heard: Sequence[Advert]
+    def _other_default(
+        self, found: Chosen, graph: AreaGraph, name: str, level: int, heard: Sequence[Advert]
     ) -> bool:
-        """Takes in the default that is announced, if it replaces that towards other areas."""
+        """Takes in the default that others announce, if that replaces the router's own and the one
+        towards other areas."""
         habits = self.routers[name].device.profile.habit(IsisHabits)
-        wide = [advert for advert in heard if self._style_of(advert.router) != "narrow"]
+        wide = [a for a in heard if a.router != name and self._style_of(a.router) != "narrow"]
         if not habits.announced_default_overrules or self.family == 6 or not wide:
             return False
-        return found.one(graph, name, 1, Prefix(self.family, 0, 0), wide)
+        return found.one(graph, name, level, Prefix(self.family, 0, 0), wide)
 
     def _attached(self, router: Router, graph: AreaGraph) -> list[Advert]:
         """The defaults that a router of level 1 makes itself, towards those that say they know
@@ -579,7 +584,7 @@ class IsisSpeakers(Told):
             hops: tuple[NextHop, ...] = ()
             if _carries(there):
                 hops = (NextHop("forward", there.address, here.interface.name),)
-            elif here.device == root:
+            elif here.device == root and here.network == POINT_TO_POINT:
                 continue  # whom it hears itself it knows not to carry the family
             start, end = graph.index[here.device], graph.index[there.device]
             graph.edges.append(Edge(start, end, here.costs[level], hops))
@@ -588,11 +593,16 @@ class IsisSpeakers(Told):
 
     @cached_property
     def _beside_others(self) -> dict[int, set[str]]:
-        """Per level the routers with a neighbour that does not carry the family: such a router goes
-        another way, while all others take the link for one (RFC 1195; measured on FRR 8.4,
+        """Per level the routers with a neighbour that does not carry the family, on a link of two:
+        such a router goes another way, while all others take the link for one. On a segment it
+        takes it for one itself, and then has none (RFC 1195; measured on FRR 8.4,
         `tests/real/test_isis.py`)."""
         return {
-            level: {here.device for here, there in edges if not _carries(there)}
+            level: {
+                here.device
+                for here, there in edges
+                if not _carries(there) and here.network == POINT_TO_POINT
+            }
             for level, edges in self._edges.items()
         }
 

@@ -231,7 +231,7 @@ TEXT = TextRow(
         late_style_refuses=True,
         one_level_overrules_circuits=True,
         announced_default_overrules=True,
-        narrow_hears_no_redistributed_ipv6=True,
+        narrow_uses_no_ipv6=True,
         maps_are_found_once=True,
     ),
     (
