@@ -446,6 +446,31 @@ def test_a_default_that_is_announced_replaces_that_towards_other_areas(style: st
     assert metric(defaults(style, 10, mid=(announced,)), "mid", "0.0.0.0/0") is None
 
 
+def test_narrow_metrics_carry_ipv4_alone_and_that_is_said() -> None:
+    """Each announces its IPv6 subnets and uses none (measured on FRR 8.4)."""
+    style = " metric-style narrow\nexit\n"
+    text = {
+        name: six_too(name, number, {"eth1": 1, "eth2": 1 + number}).removesuffix("exit\n") + style
+        for number, name in ((1, "ant"), (2, "bee"))
+    }
+    survey = compute(
+        {
+            "topology.json": wired(("ant", "eth1", "bee", "eth1")),
+            **{f"devices/{name}/frr.conf": said for name, said in text.items()},
+        }
+    )
+    beyond = parse_prefix("fd00:3::/64")
+    assert beyond is not None
+    assert survey.tables.of("ant", 4).winner(parse_prefix("10.0.3.0/24"))  # type: ignore[arg-type]
+    assert survey.tables.of("ant", 6).winner(beyond) is None
+    found = [f for f in survey.findings if f.kind == "isis-metric-style"]
+    assert [f.device for f in found] and "uses no IPv6" in json.dumps(survey.neighbours_json())
+    edits = tuple(edit for f in found for r in f.remedies for edit in r.edits)
+    after = survey.rehearse(tuple(dict.fromkeys(edits))).after
+    assert after.tables.of("ant", 6).winner(beyond) is not None
+    assert all(relation.works for relation in after.tables.relations())
+
+
 def six_too(name: str, number: int, links: dict[str, int], *dear: str, lacks: str = "") -> str:
     """A router in IS-IS with both families: interface -> number of its link. `dear` interfaces cost
     60, `lacks` does not carry IPv6."""

@@ -137,7 +137,8 @@ GATES: dict[str, str] = {
     "hello size": "Hellos are padded to the size of the link, so both ends have to take it.",
     "address family": "Both ends route a family in common over this circuit.",
     "topology": "Both ends carry IPv6 in the same topology.",
-    "metric style": "Each end understands the metrics that the other announces.",
+    "metric style": "Each end understands the metrics that the other announces, and uses IPv6 "
+    "with its own.",
     "announcement password": "What the other end announces is authenticated as this one expects.",
     "configured": "Each end names the other as its peer.",
     "peer address": "Each end names an address that the other one has.",

@@ -52,6 +52,8 @@ class IsisEnd:
     """Why no neighbour is heard; None if one can be. An interface that is up and deaf (a tunnel
     whose outer packets are lost) is announced all the same."""
     loopback: Address | None = None
+    uses_no_ipv6: bool = False
+    """Its metrics are such that it uses nobody's IPv6 routes (`IsisHabits.narrow_uses_no_ipv6`)."""
     """The router's first IPv4 address on a loopback."""
 
     @property
@@ -134,6 +136,7 @@ def ends_of(device: Device, process: IsisProcess, links: Links) -> list[IsisEnd]
                 links.is_up(end),
                 links.why_deaf(end),
                 loopback,
+                process.family == 6 and narrow and habits.narrow_uses_no_ipv6,
             )
         )
     return out

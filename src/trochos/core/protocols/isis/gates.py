@@ -214,14 +214,21 @@ def _same_topology(end: IsisEnd, other: IsisEnd) -> Mend | None:
 def _style(end: IsisEnd, _: IsisEnd) -> Reading:
     word = end.process.style
     line = word.source if word is not None else end.default(end.style)
+    if end.uses_no_ipv6:
+        return Reading("narrow metrics, with which it uses no IPv6", (line,), False)
     return Reading(f"{end.style} metrics", (line,), end.style)
 
 
 def _styles_fit(left: Reading, right: Reading) -> bool:
+    if not left.value or not right.value:
+        return False
     return left.value == right.value or "transition" in (left.value, right.value)
 
 
 def _same_style(end: IsisEnd, other: IsisEnd) -> Mend | None:
+    if end.uses_no_ipv6:
+        words = "understand wide metrics, with which it uses IPv6"
+        return Say(words, (Setting("metric style", "transition", whole=True),))
     words = f"say metrics as {other.device} does"
     if other.process.style is not None:
         return Say(words, (Setting("metric style", other.style, whole=True),))
