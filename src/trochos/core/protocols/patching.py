@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..network.addressing import Address, Prefix
+from ..network.addressing import BITS, Address, Prefix
 from ..network.facts import Device
 from ..step.rows import Mask, Row, Winners
 from ..step.table import Table
@@ -98,8 +98,16 @@ def _looked_up(table: Table, device: Device) -> set[Address]:
     return found
 
 
-def _holds_any(prefixes: Iterable[Prefix], addresses: frozenset[Address]) -> bool:
-    return any(prefix.contains(address) for prefix in prefixes for address in addresses)
+def _holds_any(prefixes: Iterable[Prefix], addresses: Iterable[Address]) -> bool:
+    # Written out: of every table some prefixes and addresses are held against each other.
+    values = [(address.family, address.value) for address in addresses]
+    for family, network, length in prefixes:
+        beyond = BITS[family] - length
+        wanted = network >> beyond
+        for its, value in values:
+            if value >> beyond == wanted and its == family:
+                return True
+    return False
 
 
 def _leads_as_before(change: Change, mask: Mask) -> bool:
@@ -127,8 +135,12 @@ def _twice(rows: Sequence[tuple[Row, Mask]], prefixes: Iterable[Prefix]) -> bool
     """True if two rows offer one of some prefixes."""
     if len(rows) < 2:
         return False
+    held = [(row.columns.number, row.ids) for row, _ in rows]
     for prefix in prefixes:
-        offering = [row for row, _ in rows if row.find(prefix) is not None]
-        if len(offering) > 1:
+        offering = 0
+        for number, ids in held:
+            column = number.get(prefix)
+            offering += column is not None and bool(ids[column])
+        if offering > 1:
             return True
     return False
