@@ -374,6 +374,26 @@ def test_an_overloaded_router_is_no_way_to_others() -> None:
     assert metric(ring, "ant", "10.255.0.3/32") == ("level-1", 70)
 
 
+def test_the_mark_of_overload_does_not_count_in_a_topology_of_its_own() -> None:
+    """Measured on FRR 8.4: IPv6 passes, IPv4 does not."""
+    marks = " set-overload-bit\nexit\n"
+    own = " topology ipv6-unicast\nexit\n"
+    hosts = {"ant": {"eth1": 1}, "mid": {"eth1": 1, "eth2": 2}, "far": {"eth1": 2}}
+    text = {}
+    for number, (name, links) in enumerate(hosts.items(), 1):
+        said = six_too(name, number, {**links, "eth9": 10 + number}).removesuffix("exit\n") + own
+        text[name] = said.removesuffix("exit\n") + marks if name == "mid" else said
+    survey = compute(
+        {
+            "topology.json": wired(("ant", "eth1", "mid", "eth1"), ("mid", "eth2", "far", "eth1")),
+            **{f"devices/{name}/frr.conf": said for name, said in text.items()},
+        }
+    )
+    assert metric(survey, "ant", "10.0.13.0/24") is None
+    beyond = survey.tables.of("ant", 6).winner(parse_prefix("fd00:13::/64"))  # type: ignore[arg-type]
+    assert beyond is not None and beyond.metric == 30
+
+
 def test_the_family_that_one_end_does_not_carry_has_no_way_over_it() -> None:
     texts = [
         router(name, number, {"eth1": f"10.0.0.{number}/30"}, six=True)

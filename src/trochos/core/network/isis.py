@@ -134,6 +134,9 @@ class IsisHabits:
     narrow_uses_no_ipv6: bool = False
     """A router of narrow metrics announces its IPv6 subnets and uses nobody else's; only the
     default towards other areas it makes (measured on FRR 8.4, `tests/real/test_isis.py`)."""
+    own_topology_passes_overloaded: bool = False
+    """In IPv6's own topology an overloaded router is passed like any other: the mark stands for the
+    common one alone (measured on FRR 8.4, `tests/real/test_dynamic.py`)."""
     maps_are_found_once: bool = False
     """A route map is looked up when the line that names it is read: one that stands below is not
     there yet, and permits nothing for as long as the daemon runs. Who types the map first sees it

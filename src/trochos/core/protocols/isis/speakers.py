@@ -574,12 +574,14 @@ class IsisSpeakers(Told):
         for name in sorted(usable):
             graph.node(name)
         apart = self._has_own_topology(root)
+        habits = self.routers[root].device.profile.habit(IsisHabits)
+        passes = apart and habits.own_topology_passes_overloaded
         for here, there in self._edges[level]:
             if here.device not in usable or there.device not in usable:
                 continue
             if apart and not (_in_topology(here) and _in_topology(there)):
                 continue
-            if self._overloaded(here.device) and here.device != root:
+            if self._overloaded(here.device) and here.device != root and not passes:
                 continue  # nothing passes it
             hops: tuple[NextHop, ...] = ()
             if _carries(there):

@@ -232,6 +232,7 @@ TEXT = TextRow(
         one_level_overrules_circuits=True,
         announced_default_overrules=True,
         narrow_uses_no_ipv6=True,
+        own_topology_passes_overloaded=True,
         maps_are_found_once=True,
     ),
     (
