@@ -81,6 +81,11 @@ def limits_page() -> str:
         "inside those that other devices own; it may offer any other way and drop whatever passes",
         "through it. It is on nobody's way if it has one link.",
         "",
+        "Two links of IS-IS between the same two routers, of different costs: a real daemon",
+        "(FRR 8.4) sometimes goes by the one at the cost of the other, or by neither, depending on",
+        "which came up first. The answers here are those of the standard, and nothing on the",
+        "screen says so.",
+        "",
     ]
     return "\n".join(out)
 

@@ -135,6 +135,14 @@ SAID_BY_READERS = (
         "several IS-IS processes on one device are not computed",
     ),
     (
+        "a route map below the line of IS-IS that names it",
+        "the route map OUT stands below the line that names it",
+    ),
+    (
+        "a topology of its own for IPv6 without wide metrics",
+        "a topology of its own needs wide metrics: the daemon refuses the whole process",
+    ),
+    (
         "shared gateways that a script decides",
         "which of ant and bee holds 10.64.1.1 is not in their texts",
     ),
