@@ -28,7 +28,7 @@ class Counts:
     outbound: dict[str, int] = field(default_factory=dict)
 
     def document(self) -> dict[str, object]:
-        """As `reach --summary` prints it (docs/manual/formats.md)."""
+        """As `reach --summary` prints it."""
         return {
             "pairs": self.pairs,
             "ok": self.ok,

@@ -52,9 +52,9 @@ class IsisEnd:
     """Why no neighbour is heard; None if one can be. An interface that is up and deaf (a tunnel
     whose outer packets are lost) is announced all the same."""
     loopback: Address | None = None
+    """The router's first IPv4 address on a loopback."""
     uses_no_ipv6: bool = False
     """Its metrics are such that it uses nobody's IPv6 routes (`IsisHabits.narrow_uses_no_ipv6`)."""
-    """The router's first IPv4 address on a loopback."""
 
     @property
     def end(self) -> End:
